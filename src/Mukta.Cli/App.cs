@@ -1,0 +1,83 @@
+using System.CommandLine;
+using System.CommandLine.Invocation;
+using System.CommandLine.Parsing;
+using System.Runtime.InteropServices;
+using Mukta.Cli.Commands;
+
+namespace Mukta.Cli;
+
+/// <summary>The program: parses, runs one command, and turns every way it can end into an exit code and a message.</summary>
+internal static class App
+{
+    public static async Task<int> RunAsync(string[] args)
+    {
+        var root = BuildRoot();
+        var parsed = root.Parse(args.Length == 0 ? ["--help"] : args);
+        var session = new Session(parsed);
+        if (parsed.Action is ParseErrorAction)
+            return session.Fail(Usage(parsed));
+
+        using var interrupt = new CancellationTokenSource();
+        using var onInterrupt = PosixSignalRegistration.Create(PosixSignal.SIGINT, context => Interrupt(context, interrupt));
+        using var onTerminate = PosixSignalRegistration.Create(PosixSignal.SIGTERM, context => Interrupt(context, interrupt));
+        try
+        {
+            var configuration = new InvocationConfiguration { EnableDefaultExceptionHandler = false, ProcessTerminationTimeout = null };
+            return await parsed.InvokeAsync(configuration, interrupt.Token).ConfigureAwait(false);
+        }
+        catch (MuktaException e)
+        {
+            return session.Fail(e);
+        }
+        catch (OperationCanceledException) when (interrupt.IsCancellationRequested)
+        {
+            return session.Fail(new MuktaException(
+                ExitCode.Interrupted, "Interrupted.", string.Join(' ', args.Select(Shell.Quoted).Prepend("mukta")), "What was finished is kept. Run the same command again to go on."));
+        }
+        catch (IOException e) when (e.HResult == BrokenPipe)
+        {
+            return (int)ExitCode.Done; // Whoever read our output has seen enough.
+        }
+        catch (Exception e)
+        {
+            return session.Fail(new MuktaException(
+                ExitCode.Defect, $"Mukta has a defect: {e.Message}", string.Join(' ', args.Select(Shell.Quoted).Prepend("mukta")),
+                "Please report it, with the output of the same command and --verbose.", e));
+        }
+        finally
+        {
+            session.Dispose();
+        }
+    }
+
+    private const int BrokenPipe = 32;
+
+    private static RootCommand BuildRoot()
+    {
+        var root = new RootCommand("Verify game and launcher installs against their published manifests, and repair what is wrong.")
+        {
+            VerifyCommand.Build(), RepairCommand.Build(), ManifestCommand.Build(), DemoCommand.Build(),
+        };
+        foreach (var option in CommonOptions.All)
+            root.Options.Add(option);
+        HelpWithExamples.Attach(root);
+        return root;
+    }
+
+    private static void Interrupt(PosixSignalContext context, CancellationTokenSource interrupt)
+    {
+        context.Cancel = true;
+        interrupt.Cancel();
+    }
+
+    private static MuktaException Usage(ParseResult parsed)
+    {
+        var command = CommandPath(parsed.CommandResult);
+        return new MuktaException(
+            ExitCode.BadInput, string.Join(' ', parsed.Errors.Select(e => e.Message.TrimEnd('.') + ".").Distinct()),
+            string.Join(' ', parsed.Tokens.Select(t => Shell.Quoted(t.Value)).Prepend("mukta")), $"Type {command} --help to see how it is used.");
+    }
+
+    private static string CommandPath(CommandResult result) =>
+        result.Parent is CommandResult parent ? $"{CommandPath(parent)} {result.Command.Name}" : "mukta";
+}

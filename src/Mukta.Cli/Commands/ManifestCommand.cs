@@ -1,0 +1,9 @@
+using System.CommandLine;
+
+namespace Mukta.Cli.Commands;
+
+/// <summary><c>mukta manifest</c></summary>
+internal static class ManifestCommand
+{
+    public static Command Build() => new("manifest", "Make and show manifests.") { ManifestMakeCommand.Build(), ManifestShowCommand.Build() };
+}

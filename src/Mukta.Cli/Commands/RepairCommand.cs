@@ -1,0 +1,135 @@
+using System.CommandLine;
+using Mukta.Cli.Json;
+using Mukta.Cli.Rendering;
+using Mukta.Disk;
+using Mukta.Manifests;
+using Mukta.Repair;
+using Mukta.Sources;
+using Mukta.Verification;
+using Spectre.Console;
+
+namespace Mukta.Cli.Commands;
+
+/// <summary><c>mukta repair</c></summary>
+internal static class RepairCommand
+{
+    private const string Examples = """
+          mukta repair games/gannet-post --manifest gannet-post.meta4 --dry-run
+          mukta repair games/gannet-post --manifest gannet-post.meta4 --from https://mirror.example/gannet-post --from /media/stick/gannet-post
+        """;
+
+    public static Command Build()
+    {
+        var install = CommonOptions.Install();
+        var manifest = CommonOptions.Manifest();
+        var from = new Option<string[]>("--from")
+        {
+            Description = "Where good bytes come from: a URL or a folder that holds the release's files. May be given several times; tried in that order. Without it, the mirrors that the manifest lists.",
+            HelpName = "URL-OR-FOLDER",
+        };
+        var holdStrays = new Option<bool>("--hold-strays") { Description = "Also move files that the manifest does not list into the held area." };
+        var all = new Option<bool>("--all") { Description = "List every step, however many there are." };
+        var (dryRun, yes) = (CommonOptions.DryRun(), CommonOptions.Yes());
+        var command = new ExampleCommand(
+            "repair", "Bring missing, damaged, miscased, wrong-kind and wrong-mode files back. Fetches only what is bad; what is replaced is kept.", Examples)
+        {
+            install, manifest, from, holdStrays, all, dryRun, yes,
+        };
+        command.SetAction(async (parsed, cancel) =>
+        {
+            using var session = new Session(parsed);
+            var run = new Run(session, parsed.GetRequiredValue(install), parsed.GetRequiredValue(manifest), parsed.GetValue(from) ?? [])
+            {
+                HoldStrays = parsed.GetValue(holdStrays), ShowAll = parsed.GetValue(all), IsDryRun = parsed.GetValue(dryRun), IsAgreed = parsed.GetValue(yes),
+            };
+            return (int)await run.ToEndAsync(cancel).ConfigureAwait(false);
+        });
+        return command;
+    }
+
+    private sealed class Run(Session session, string path, string manifestPath, string[] named)
+    {
+        private readonly WorkMeter meter = new();
+
+        public bool HoldStrays { get; init; }
+
+        public bool ShowAll { get; init; }
+
+        public bool IsDryRun { get; init; }
+
+        public bool IsAgreed { get; init; }
+
+        public async Task<ExitCode> ToEndAsync(CancellationToken cancel)
+        {
+            var manifest = MetalinkReader.ReadFile(manifestPath);
+            var log = session.Log(toFile: !IsDryRun);
+            using var sources = SourceList.Of(named, manifest, Session.UserAgent, TimeProvider.System, log);
+            using var install = Folder.Open(path);
+            var options = new VerifyOptions { Meter = meter, RememberProven = true };
+            var before = await Progressing.ShowAsync(
+                session, meter, () => Task.FromResult(new Verifier(TimeProvider.System).Verify(manifest, install, options, cancel))).ConfigureAwait(false);
+            var plan = RepairPlan.For(before, HoldStrays);
+            log.Information("repair of {Install}: {Findings} findings, {Steps} steps, {Bytes} bytes to fetch", path, before.Findings.Count, plan.Steps.Count, plan.BytesToFetch);
+
+            if (plan.IsEmpty)
+                return NothingToDo(plan, before);
+            var text = new RepairText(session.Output, path) { ShowAll = ShowAll };
+            if (!session.IsJson && !(session.IsQuiet && IsAgreed))
+                text.Plan(plan, before, [.. sources.Sources.Select(s => s.Name)]);
+            if (IsDryRun)
+                return DryRunEnd(plan, before);
+            if (!IsAgreed && !Question.IsAnsweredYes(session, "Go on?"))
+                return Declined();
+
+            var outcome = await Progressing.ShowAsync(
+                session, meter, () => new Repairer(TimeProvider.System, log).RepairAsync(plan, before, install, sources.Sources, meter, cancel)).ConfigureAwait(false);
+            log.Information("operation {Operation}: {Done} steps done, {Failed} failed, exit code {Code}", outcome.Operation, outcome.StepsDone, outcome.Failures.Count, outcome.Code);
+            var next = outcome.After.IsIntact ? null : NextStep.After(outcome.After, path, manifestPath, straysCount: false);
+            if (session.IsJson)
+                Write(plan, before, outcome);
+            else if (session.IsQuiet)
+                new VerifyText(session.Output, path).Verdict(outcome.After);
+            else
+                text.Outcome(outcome, next);
+            return outcome.Code;
+        }
+
+        private ExitCode NothingToDo(RepairPlan plan, VerifyResult before)
+        {
+            if (session.IsJson)
+                Write(plan, before, new RepairOutcome { Plan = plan, After = before });
+            else
+                new VerifyText(session.Output, path).Write(before, NextStep.After(before, path, manifestPath, straysCount: false));
+            if (!session.IsJson && !session.IsQuiet && before.IsIntact)
+                session.Output.WriteLine("Nothing to repair.");
+            return before.IsIntact ? ExitCode.Done : ExitCode.Problems;
+        }
+
+        private ExitCode DryRunEnd(RepairPlan plan, VerifyResult before)
+        {
+            if (session.IsJson)
+                Write(plan, before, null);
+            else
+                session.Output.WriteLine("Nothing was changed: this was a dry run. The same command without --dry-run does it.");
+            return ExitCode.Problems;
+        }
+
+        private ExitCode Declined()
+        {
+            session.Output.WriteLine("Nothing was changed.");
+            return ExitCode.Problems;
+        }
+
+        private void Write(RepairPlan plan, VerifyResult before, RepairOutcome? outcome) => Session.Write(
+            new RepairDocument
+            {
+                Install = PathBytes.Shown(path), DryRun = IsDryRun, ExitCode = (int)(outcome?.Code ?? ExitCode.Problems), Plan = PlanPart.Of(plan),
+                Operation = outcome?.Operation, HeldAt = outcome?.HeldAt, StepsDone = outcome?.StepsDone ?? 0,
+                Sources = [.. (outcome?.Sources ?? []).Select(s => new SourcePart(s.Name, s.Bytes, s.BadPieces, s.Failures))],
+                Failures = [.. (outcome?.Failures ?? []).Select(f => new FailurePart(PathBytes.Shown(f.Path), f.Reason, (int)f.Code))],
+                Before = VerifyDocument.Of(before, path, straysCount: false, next: null),
+                After = outcome is null ? null : VerifyDocument.Of(outcome.After, path, straysCount: false, next: null),
+            },
+            Documents.Default.RepairDocument);
+    }
+}

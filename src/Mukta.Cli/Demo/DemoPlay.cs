@@ -1,0 +1,85 @@
+using System.Diagnostics;
+using Spectre.Console;
+
+namespace Mukta.Cli.Demo;
+
+/// <summary>What the demo shows, in order: the real commands, each printed before its output.</summary>
+internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
+{
+    private const string Install = "games/gannet-post";
+    private const string Manifest = "gannet-post.meta4";
+
+    /// <summary>Faults for the demo's mirror: it is briefly overloaded, and lies once.</summary>
+    private const string Faults = """
+        [
+          { "kind": "status", "status": 503, "retryAfter": 1, "path": "gannet-post/*", "from": 2, "to": 2 },
+          { "kind": "flip", "bytes": 1000, "path": "*/gulls.bank", "from": 1, "to": 1 }
+        ]
+        """;
+
+    public async Task<int> RunAsync(CancellationToken cancel)
+    {
+        Say("Saltlight Commons is a game room on a harbour pier. All of it is invented.");
+        await StandInsAsync(["scenario", stage.Folder], cancel).ConfigureAwait(false);
+        await File.WriteAllTextAsync(Path.Join(stage.Folder, "faults.json"), Faults, cancel).ConfigureAwait(false);
+        var (mirror, url) = await stage.StartAsync(DemoStage.StandIns, ["mirror", "mirror", "--faults", "faults.json", "--log", "mirror.log"], cancel).ConfigureAwait(false);
+        Say($"A stand-in for the vendor's mirror answers at {url}.");
+
+        Say("The vendor publishes a release: a list of its files, with the hash of every piece.");
+        await MuktaAsync(0, ["manifest", "make", "mirror/gannet-post/1.4.2", "--product", "gannet-post", "--release", "1.4.2", "--sequence", "41", "--piece-size", "256KiB", "--base-url", $"{url}/gannet-post/1.4.2", "--out", Manifest], cancel).ConfigureAwait(false);
+        await MuktaAsync(0, ["manifest", "show", Manifest], cancel).ConfigureAwait(false);
+
+        Say("A week passes: a power cut, a tired disk, a copy from another system. The game will not start.");
+        await StandInsAsync(["break", stage.Folder], cancel).ConfigureAwait(false);
+        await MuktaAsync(1, ["verify", Install, "--manifest", Manifest], cancel).ConfigureAwait(false);
+
+        Say("What would a repair do, and cost?");
+        await MuktaAsync(1, ["repair", Install, "--manifest", Manifest, "--dry-run"], cancel).ConfigureAwait(false);
+
+        Say("Do it. The mirror is overloaded for a moment and lies once; neither gets through.");
+        var repaired = await MuktaAsync(null, ["repair", Install, "--manifest", Manifest, .. asks ? Array.Empty<string>() : ["--yes"]], cancel).ConfigureAwait(false);
+        if (repaired == 0)
+        {
+            Say("Is it fixed?");
+            await MuktaAsync(0, ["verify", Install, "--manifest", Manifest], cancel).ConfigureAwait(false);
+        }
+
+        await EndAsync(mirror, url, cancel).ConfigureAwait(false);
+        return 0;
+    }
+
+    private async Task EndAsync(Process mirror, string url, CancellationToken cancel)
+    {
+        using (var end = Process.Start("kill", ["-TERM", mirror.Id.ToString(System.Globalization.CultureInfo.InvariantCulture)]))
+            await end.WaitForExitAsync(cancel).ConfigureAwait(false);
+        Say(await mirror.StandardOutput.ReadLineAsync(cancel).ConfigureAwait(false) ?? "");
+        if (!stage.IsKept)
+            return;
+        Say($"All of it stays in {stage.Folder}. To go on by hand:");
+        console.WriteLine($"  cd {Shell.Quoted(stage.Folder)}");
+        console.WriteLine($"  {Shell.Quoted(DemoStage.StandIns)} mirror mirror --port {new Uri(url).Port} &");
+        console.WriteLine($"  {Shell.Quoted(DemoStage.StandIns)} break .");
+        console.WriteLine($"  {Shell.Quoted(DemoStage.Mukta)} repair {Install} --manifest {Manifest}");
+    }
+
+    /// <summary>Runs mukta and holds it to the exit code that the story needs.</summary>
+    private async Task<int> MuktaAsync(int? expected, IReadOnlyList<string> arguments, CancellationToken cancel)
+    {
+        console.MarkupLineInterpolated($"[bold]$ mukta {string.Join(' ', arguments.Select(Shell.Quoted))}[/]");
+        var code = await stage.RunAsync(DemoStage.Mukta, arguments, cancel).ConfigureAwait(false);
+        return expected is null || code == expected ? code : throw new InvalidOperationException($"The demo's command ended with exit code {code} instead of {expected}.");
+    }
+
+    private async Task StandInsAsync(IReadOnlyList<string> arguments, CancellationToken cancel)
+    {
+        var code = await stage.RunAsync(DemoStage.StandIns, arguments, cancel).ConfigureAwait(false);
+        if (code != 0)
+            throw new InvalidOperationException($"mukta-standins {arguments[0]} ended with exit code {code}.");
+    }
+
+    private void Say(string line)
+    {
+        console.WriteLine();
+        console.MarkupLineInterpolated($"[blue]-- {line}[/]");
+    }
+}

@@ -1,0 +1,79 @@
+using System.Diagnostics;
+
+namespace Mukta.Cli.Demo;
+
+/// <summary>The demo's folder and programs. What it has started ends with it, and the folder goes unless it is to be kept.</summary>
+internal sealed class DemoStage : IDisposable
+{
+    private readonly List<Process> started = [];
+
+    private DemoStage(string folder, bool isKept) => (Folder, IsKept) = (folder, isKept);
+
+    public string Folder { get; }
+
+    public bool IsKept { get; }
+
+    public static string Mukta { get; } = Path.Join(AppContext.BaseDirectory, "mukta");
+
+    public static string StandIns { get; } = Path.Join(AppContext.BaseDirectory, "mukta-standins");
+
+    /// <summary>Makes the folder.</summary>
+    /// <exception cref="MuktaException">It is in use, or the stand-ins are not there.</exception>
+    public static DemoStage Open(string? keep)
+    {
+        if (!File.Exists(StandIns))
+            throw new MuktaException(ExitCode.BadInput, "The demo needs the program mukta-standins beside mukta.", StandIns, "Put both programs of the release into one folder.");
+        if (keep is null)
+            return new DemoStage(Directory.CreateTempSubdirectory("mukta-demo-").FullName, isKept: false);
+        if (Directory.Exists(keep) && Directory.EnumerateFileSystemEntries(keep).Any())
+            throw new MuktaException(ExitCode.BadInput, "The folder for the demo is not empty.", keep, "Name a new folder with --keep.");
+        try
+        {
+            return new DemoStage(Directory.CreateDirectory(keep).FullName, isKept: true);
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            throw new MuktaException(ExitCode.Blocked, "The folder for the demo cannot be made.", keep, "Name a folder that you may write to with --keep.", e);
+        }
+    }
+
+    /// <summary>Runs a program in the demo's folder, with this program's own input and output.</summary>
+    public async Task<int> RunAsync(string program, IReadOnlyList<string> arguments, CancellationToken cancel)
+    {
+        using var process = Process.Start(StartOf(program, arguments))!;
+        await process.WaitForExitAsync(cancel).ConfigureAwait(false);
+        return process.ExitCode;
+    }
+
+    /// <summary>Starts a program that goes on, and answers what it prints first.</summary>
+    public async Task<(Process Process, string FirstLine)> StartAsync(string program, IReadOnlyList<string> arguments, CancellationToken cancel)
+    {
+        var start = StartOf(program, arguments);
+        start.RedirectStandardOutput = true;
+        var process = Process.Start(start)!;
+        started.Add(process);
+        var line = await process.StandardOutput.ReadLineAsync(cancel).ConfigureAwait(false);
+        return (process, line ?? throw new InvalidOperationException($"{program} ended before it was ready."));
+    }
+
+    public void Dispose()
+    {
+        foreach (var process in started)
+        {
+            if (!process.HasExited)
+                process.Kill();
+            process.WaitForExit();
+            process.Dispose();
+        }
+
+        if (!IsKept)
+            Directory.Delete(Folder, recursive: true);
+    }
+
+    private ProcessStartInfo StartOf(string program, IReadOnlyList<string> arguments)
+    {
+        var start = new ProcessStartInfo(program, arguments) { WorkingDirectory = Folder };
+        start.Environment["XDG_STATE_HOME"] = Path.Join(Folder, "state");
+        return start;
+    }
+}

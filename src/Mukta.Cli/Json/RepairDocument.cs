@@ -1,0 +1,80 @@
+using Mukta.Cli.Rendering;
+using Mukta.Disk;
+using Mukta.Repair;
+
+namespace Mukta.Cli.Json;
+
+/// <summary><c>mukta.repair/1</c></summary>
+internal sealed record RepairDocument
+{
+    public string Format { get; init; } = "mukta.repair/1";
+
+    public required string Install { get; init; }
+
+    public required bool DryRun { get; init; }
+
+    public required int ExitCode { get; init; }
+
+    public required PlanPart Plan { get; init; }
+
+    public string? Operation { get; init; }
+
+    public string? HeldAt { get; init; }
+
+    public int StepsDone { get; init; }
+
+    public IReadOnlyList<SourcePart> Sources { get; init; } = [];
+
+    public IReadOnlyList<FailurePart> Failures { get; init; } = [];
+
+    public required VerifyDocument Before { get; init; }
+
+    public VerifyDocument? After { get; init; }
+}
+
+/// <summary>What is going to be done, and what it costs.</summary>
+internal sealed record PlanPart(long BytesToFetch, long BytesKept, long BytesHeld, long ExtraSpace, IReadOnlyList<StepPart> Steps, IReadOnlyList<FindingPart> LeftOpen)
+{
+    public static PlanPart Of(RepairPlan plan) => new(
+        plan.BytesToFetch, plan.BytesKept, plan.BytesHeld, plan.ExtraSpace, [.. plan.Steps.Select(StepPart.Of)], [.. plan.LeftOpen.Select(FindingPart.Of)]);
+}
+
+/// <summary>One step.</summary>
+internal sealed record StepPart(string Act, string Path)
+{
+    public long? BytesToFetch { get; init; }
+
+    public long? BytesKept { get; init; }
+
+    public bool? Replaces { get; init; }
+
+    public string? From { get; init; }
+
+    public string? Mode { get; init; }
+
+    public string? Target { get; init; }
+
+    public int? Files { get; init; }
+
+    public long? Bytes { get; init; }
+
+    public static StepPart Of(RepairStep step)
+    {
+        var path = PathBytes.Shown(step.Path);
+        return step switch
+        {
+            PutFile p => new("put-file", path) { BytesToFetch = p.BytesToFetch, BytesKept = p.BytesKept, Replaces = p.Replaces is not null },
+            PutLink p => new("put-link", path) { Target = p.Link.Target, Replaces = p.Holds },
+            FixCase f => new("fix-case", path) { From = PathBytes.Shown(f.From), Mode = f.Mode is { } mode ? Units.Mode(mode) : null },
+            FixMode f => new("fix-mode", path) { From = Units.Mode(f.From), Mode = Units.Mode(f.To) },
+            HoldAway h => new(h.IsStray ? "hold-stray" : "hold-obstacle", path) { Files = h.Files, Bytes = h.Bytes },
+            _ => throw new InvalidOperationException($"No words for {step.GetType().Name}."),
+        };
+    }
+}
+
+/// <summary>What a source has delivered.</summary>
+internal sealed record SourcePart(string Name, long Bytes, int BadPieces, int Failures);
+
+/// <summary>What could not be put right.</summary>
+internal sealed record FailurePart(string Path, string Reason, int ExitCode);

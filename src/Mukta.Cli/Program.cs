@@ -1,0 +1,3 @@
+using Mukta.Cli;
+
+return await App.RunAsync(args).ConfigureAwait(false);

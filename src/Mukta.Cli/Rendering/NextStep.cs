@@ -1,0 +1,17 @@
+using Mukta.Verification;
+
+namespace Mukta.Cli.Rendering;
+
+/// <summary>The next command to type.</summary>
+internal static class NextStep
+{
+    /// <summary>After a verification; null where nothing is to be done.</summary>
+    public static string? After(VerifyResult result, string install, string manifest, bool straysCount)
+    {
+        var needsStrays = straysCount && result.Strays.Any();
+        if (!needsStrays && result.Problems.All(p => p is Unreadable))
+            return result.IsIntact ? null : $"sudo mukta verify {Shell.Quoted(install)} --manifest {Shell.Quoted(manifest)}";
+        var from = result.BytesToFetch > 0 && result.Manifest.Bases.Count == 0 && result.Manifest.Files.All(f => f.Urls.Count == 0) ? " --from URL-OR-FOLDER" : "";
+        return $"mukta repair {Shell.Quoted(install)} --manifest {Shell.Quoted(manifest)}{from}{(needsStrays ? " --hold-strays" : "")}";
+    }
+}

@@ -1,0 +1,21 @@
+using Spectre.Console;
+
+namespace Mukta.Cli.Rendering;
+
+/// <summary>Asks before something is changed.</summary>
+internal static class Question
+{
+    /// <summary>True for a yes. Without a terminal nobody can be asked, and that is an error of usage.</summary>
+    public static bool IsAnsweredYes(Session session, string question)
+    {
+        if (Console.IsInputRedirected || Console.IsErrorRedirected || session.IsJson)
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, "This would change something, and there is no terminal to ask on.",
+                string.Join(' ', Environment.GetCommandLineArgs().Skip(1).Select(Shell.Quoted).Prepend("mukta")),
+                "Nothing was changed. Add --yes to do it without asking, or --dry-run to see the plan only.");
+        }
+
+        return new ConfirmationPrompt(question) { DefaultValue = false }.Show(session.Error);
+    }
+}

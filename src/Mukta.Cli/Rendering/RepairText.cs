@@ -1,0 +1,92 @@
+using Mukta.Disk;
+using Mukta.Repair;
+using Mukta.Verification;
+using Spectre.Console;
+
+namespace Mukta.Cli.Rendering;
+
+/// <summary>A repair as a technician reads it: the plan with its cost before, what was done after.</summary>
+internal sealed class RepairText(IAnsiConsole console, string install)
+{
+    private const int UsualRows = 8;
+
+    public bool ShowAll { get; init; }
+
+    /// <summary>The plan: what will be done, what it costs, what can be lost.</summary>
+    public void Plan(RepairPlan plan, VerifyResult before, IReadOnlyList<string> sources)
+    {
+        console.MarkupLine($"Plan for {Escape(VerifyText.Title(before.Manifest))} in {Escape(install)}");
+        Steps(plan, "set the mode of", plan.Steps.OfType<FixMode>(), f => $"{Units.Mode(f.From)} to {Units.Mode(f.To)}");
+        Steps(plan, "rename", plan.Steps.OfType<FixCase>(), f => $"from {PathBytes.Shown(f.From)}");
+        Steps(plan, "hold strays", plan.Steps.OfType<HoldAway>().Where(h => h.IsStray), h => Units.Bytes(h.Bytes));
+        Steps(plan, "hold what is in the way", plan.Steps.OfType<HoldAway>().Where(h => !h.IsStray), Obstacle);
+        Steps(plan, "link", plan.Steps.OfType<PutLink>(), l => $"to {l.Link.Target}");
+        Steps(plan, "fetch in part", plan.Puts.Where(p => p.Replaces is not null), p => $"{Units.Bytes(p.BytesToFetch)} of {Units.Bytes(p.File.Size)}");
+        Steps(plan, "fetch", plan.Puts.Where(p => p.Replaces is null), p => Units.Bytes(p.BytesToFetch));
+        foreach (var open in plan.LeftOpen)
+            console.MarkupLine($"  [yellow]left open[/]  {Escape(open.Path)}: {Escape(FindingWords.Evidence(open))}");
+        console.WriteLine();
+        console.WriteLine($"  to fetch     {Units.Bytes(plan.BytesToFetch)}{From(sources, plan)}");
+        console.WriteLine($"  disk space   up to {Units.Bytes(plan.ExtraSpace)} more");
+        console.WriteLine($"  held         {Units.Bytes(plan.BytesHeld)}, kept in {ManifestFolder} of the install; nothing is deleted");
+        console.WriteLine($"  untouched    {Units.Bytes(before.BytesGood - plan.BytesKept)} and {Units.Count(before.Strays.Count() - plan.Steps.OfType<HoldAway>().Count(h => h.IsStray), "stray")}");
+        console.WriteLine();
+    }
+
+    /// <summary>What was done, and whether it is right now.</summary>
+    public void Outcome(RepairOutcome outcome, string? next)
+    {
+        console.WriteLine($"{Units.Count(outcome.StepsDone, "step")} of {outcome.Plan.Steps.Count} done, operation {outcome.Operation}");
+        foreach (var source in outcome.Sources.Where(s => s.Bytes > 0 || s.BadPieces > 0 || s.Failures > 0))
+            console.WriteLine($"  {Units.Bytes(source.Bytes)} from {PathBytes.Shown(source.Name)}{Trouble(source)}");
+        if (outcome.HeldAt is not null)
+            console.WriteLine($"  old files kept in {PathBytes.Shown(Path.Join(install, outcome.HeldAt))}");
+        foreach (var failure in outcome.Failures.Take(ShowAll ? int.MaxValue : UsualRows))
+            console.MarkupLine($"  [red]not done[/]  {Escape(failure.Path)}: {Escape(failure.Reason)}");
+        if (!ShowAll && outcome.Failures.Count > UsualRows)
+            console.WriteLine($"  ... and {Units.Number(outcome.Failures.Count - UsualRows)} more; --all lists them");
+        console.WriteLine();
+        new VerifyText(console, install).Verdict(outcome.After);
+        if (next is not null)
+            console.MarkupLineInterpolated($"Next: [bold]{next}[/]");
+    }
+
+    private static string ManifestFolder => Manifests.ManifestPath.OwnFolder;
+
+    private void Steps<T>(RepairPlan plan, string verb, IEnumerable<T> steps, Func<T, string> detail)
+        where T : RepairStep
+    {
+        var all = steps.ToList();
+        if (all.Count == 0)
+            return;
+        console.MarkupLine($"  [bold]{verb}[/]{(all.Count > 1 ? $"  {Units.Count(all.Count, "file")}" : "")}");
+        var shown = ShowAll || all.Count <= UsualRows + 2 ? all : all[..UsualRows];
+        var width = Math.Min(40, shown.Max(s => PathBytes.Shown(s.Path).Length));
+        foreach (var step in shown)
+            console.WriteLine($"    {PathBytes.Shown(step.Path).PadRight(width)}  {detail(step)}");
+        if (shown.Count < all.Count)
+            console.WriteLine($"    ... and {Units.Number(all.Count - shown.Count)} more; --all lists them");
+    }
+
+    private static string Obstacle(HoldAway hold) =>
+        hold.Kind == NodeKind.Folder ? $"a folder with {Units.Count(hold.Files, "file")}, {Units.Bytes(hold.Bytes)}" : $"a {FindingWords.Name(hold.Kind)}, {Units.Bytes(hold.Bytes)}";
+
+    private static string From(IReadOnlyList<string> sources, RepairPlan plan) => plan.BytesToFetch == 0 ? "" : sources switch
+    {
+        [] => ", but no source is known: name one with --from",
+        [var only] => $" from {PathBytes.Shown(only)}",
+        [var first, ..] => $" from {PathBytes.Shown(first)}, or {Units.Count(sources.Count - 1, "other source")}",
+    };
+
+    private static string Trouble(SourceTally source)
+    {
+        var trouble = new List<string>();
+        if (source.BadPieces > 0)
+            trouble.Add($"{Units.Count(source.BadPieces, "piece")} with wrong bytes refused");
+        if (source.Failures > 0)
+            trouble.Add($"{Units.Count(source.Failures, "request")} failed");
+        return trouble.Count == 0 ? "" : $" ({string.Join(", ", trouble)})";
+    }
+
+    private static string Escape(string text) => Markup.Escape(PathBytes.Shown(text));
+}

@@ -1,0 +1,71 @@
+using Mukta.Disk;
+using Mukta.Manifests;
+using Mukta.Verification;
+using Spectre.Console;
+
+namespace Mukta.Cli.Rendering;
+
+/// <summary>A verification as a technician reads it: the verdict, then each state with its files, then what to type.</summary>
+internal sealed class VerifyText(IAnsiConsole console, string install)
+{
+    private const int UsualRows = 10;
+
+    public bool ShowAll { get; init; }
+
+    public bool StraysCount { get; init; }
+
+    /// <summary>Everything: verdict, findings, sums.</summary>
+    public void Write(VerifyResult result, string? next)
+    {
+        Verdict(result);
+        foreach (var group in result.Findings.GroupBy(f => f.State))
+            Group(group.Key, [.. group]);
+        if (next is not null || !result.IsIntact || !result.ModesCompared || result.Manifest.WeakFiles > 0)
+            console.WriteLine();
+        Notes(result);
+        if (next is not null)
+            console.MarkupLineInterpolated($"Next: [bold]{next}[/]");
+    }
+
+    /// <summary>The first lines: is it intact, what was compared, how much was read.</summary>
+    public void Verdict(VerifyResult result)
+    {
+        var isGood = result.IsIntact && !(StraysCount && result.Strays.Any());
+        console.MarkupLine($"{(isGood ? "[green]Intact[/]" : "[red]Not intact[/]")}: {Escape(Title(result.Manifest))} in {Escape(install)}");
+        var trusted = result.BytesTrusted > 0 ? $", {Units.Bytes(result.BytesTrusted)} unchanged since they were read" : "";
+        console.WriteLine($"{Units.Count(result.Manifest.Files.Count, "file")}, {Units.Bytes(result.BytesRead)} read in {Units.Time(result.Elapsed)}{trusted}");
+    }
+
+    /// <summary>What a manifest calls itself.</summary>
+    public static string Title(Manifest manifest)
+    {
+        var name = manifest.Product ?? "the release";
+        var release = manifest.Release is null ? "" : $" {manifest.Release}";
+        return manifest.Sequence is { } sequence ? $"{name}{release} (release {sequence})" : name + release;
+    }
+
+    private void Group(FileState state, List<Finding> findings)
+    {
+        var colour = state switch { FileState.Stray => "grey", FileState.Miscased or FileState.WrongMode => "yellow", _ => "red" };
+        console.WriteLine();
+        console.MarkupLine($"  [{colour}]{FindingWords.Name(state),-11}[/] {Units.Count(findings.Count, "file"),-9} {Escape(FindingWords.Sum(state, findings))}".TrimEnd());
+        var shown = ShowAll || findings.Count <= UsualRows + 2 ? findings : findings[..UsualRows];
+        var width = Math.Min(40, shown.Max(f => PathBytes.Shown(f.Path).Length));
+        foreach (var finding in shown)
+            console.WriteLine($"    {PathBytes.Shown(finding.Path).PadRight(width)}  {FindingWords.Evidence(finding)}".TrimEnd());
+        if (shown.Count < findings.Count)
+            console.WriteLine($"    ... and {Units.Number(findings.Count - shown.Count)} more; --all lists them");
+    }
+
+    private void Notes(VerifyResult result)
+    {
+        if (!result.ModesCompared)
+            console.WriteLine("This file system keeps no permission bits, so they were not compared.");
+        if (result.Manifest.WeakFiles is > 0 and var weak)
+            console.MarkupLineInterpolated($"[yellow]Weak:[/] only sha-1 or md5 vouches for {Units.Count(weak, "file")}; bytes could have been forged.");
+        if (!result.IsIntact)
+            console.WriteLine($"A repair would fetch {Units.Bytes(result.BytesToFetch)} and leave {Units.Bytes(result.BytesGood)} as it is.");
+    }
+
+    private static string Escape(string text) => Markup.Escape(PathBytes.Shown(text));
+}

@@ -1,0 +1,104 @@
+using System.CommandLine;
+using System.Reflection;
+using Mukta.Cli.Json;
+using Serilog;
+using Serilog.Core;
+using Serilog.Events;
+using Spectre.Console;
+
+namespace Mukta.Cli;
+
+/// <summary>One run of the program: where its words go. Made once, from the common options.</summary>
+internal sealed class Session : IDisposable
+{
+    private readonly Lazy<IAnsiConsole> output = new(() => NewConsole(Console.Out, breakLines: false));
+    private readonly Lazy<IAnsiConsole> error = new(() => NewConsole(Console.Error, breakLines: !Console.IsErrorRedirected));
+    private Logger? log;
+
+    public Session(ParseResult parsed)
+    {
+        IsJson = parsed.GetResult(CommonOptions.Json) is { Implicit: false };
+        IsQuiet = parsed.GetResult(CommonOptions.Quiet) is { Implicit: false };
+        IsVerbose = parsed.GetResult(CommonOptions.Verbose) is { Implicit: false };
+    }
+
+    public static string Version { get; } =
+        typeof(Session).Assembly.GetCustomAttribute<AssemblyInformationalVersionAttribute>()?.InformationalVersion ?? "0";
+
+    public static string UserAgent => $"mukta/{Version}";
+
+    public bool IsJson { get; }
+
+    public bool IsQuiet { get; }
+
+    public bool IsVerbose { get; }
+
+    /// <summary>For people's output. Its lines are not broken: the terminal does that, and a pipe wants them whole.</summary>
+    public IAnsiConsole Output => output.Value;
+
+    /// <summary>For questions and progress.</summary>
+    public IAnsiConsole Error => error.Value;
+
+    /// <summary>Diagnostics: to standard error with <c>--verbose</c>, and to a file for a command that changes something.</summary>
+    public ILogger Log(bool toFile = false)
+    {
+        if (log is not null)
+            return log;
+        var configuration = new LoggerConfiguration().MinimumLevel.Debug();
+        if (IsVerbose)
+            configuration.WriteTo.Sink(new ErrorStreamSink());
+        if (toFile && StateFolder() is { } folder)
+            configuration.WriteTo.File(Path.Combine(folder, "log", "mukta.log"), formatProvider: System.Globalization.CultureInfo.InvariantCulture, fileSizeLimitBytes: 10 << 20, rollOnFileSizeLimit: true, retainedFileCountLimit: 5, shared: true);
+        return log = configuration.CreateLogger();
+    }
+
+    /// <summary>Writes a JSON document to standard output.</summary>
+    public static void Write<T>(T document, System.Text.Json.Serialization.Metadata.JsonTypeInfo<T> type) =>
+        Console.Out.WriteLine(System.Text.Json.JsonSerializer.Serialize(document, type));
+
+    /// <summary>Says what went wrong and answers the exit code.</summary>
+    public int Fail(MuktaException failure)
+    {
+        if (IsJson)
+            Write(new ErrorDocument(failure), Documents.Default.ErrorDocument);
+        Error.MarkupLineInterpolated($"[red]mukta:[/] {failure.What}");
+        foreach (var line in failure.Where.Split('\n'))
+            Error.WriteLine("  " + line.Trim());
+        Error.WriteLine(failure.Next);
+        if (IsVerbose)
+            Error.WriteLine(failure.ToString());
+        return (int)failure.Code;
+    }
+
+    public void Dispose() => log?.Dispose();
+
+    private static IAnsiConsole NewConsole(TextWriter writer, bool breakLines)
+    {
+        var console = AnsiConsole.Create(new AnsiConsoleSettings { Out = new AnsiConsoleOutput(writer) });
+        if (!breakLines)
+            console.Profile.Width = 100_000;
+        return console;
+    }
+
+    /// <summary>Mukta's folder for state (XDG Base Directory specification); null where it cannot be made.</summary>
+    private static string? StateFolder()
+    {
+        try
+        {
+            var state = Environment.GetEnvironmentVariable("XDG_STATE_HOME");
+            if (!Path.IsPathRooted(state))
+                state = Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.UserProfile), ".local", "state");
+            return Directory.CreateDirectory(Path.Combine(state, "mukta")).FullName;
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            return null; // A log is worth having, not worth failing for.
+        }
+    }
+
+    private sealed class ErrorStreamSink : ILogEventSink
+    {
+        public void Emit(LogEvent logEvent) =>
+            Console.Error.WriteLine($"  {logEvent.Timestamp:HH:mm:ss.fff} {Disk.PathBytes.Shown(logEvent.RenderMessage(System.Globalization.CultureInfo.InvariantCulture))}");
+    }
+}

@@ -1,0 +1,12 @@
+namespace Mukta.Cli;
+
+/// <summary>Words as a POSIX shell reads them back.</summary>
+internal static class Shell
+{
+    /// <summary>A word that can be pasted into a shell.</summary>
+    public static string Quoted(string word)
+    {
+        var isPlain = word.Length > 0 && word.All(c => char.IsAsciiLetterOrDigit(c) || "_-./:=@%+,~".Contains(c, StringComparison.Ordinal)) && word[0] != '~';
+        return isPlain ? word : $"'{word.Replace("'", "'\\''", StringComparison.Ordinal)}'";
+    }
+}

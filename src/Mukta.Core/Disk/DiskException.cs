@@ -1,0 +1,36 @@
+using System.Runtime.InteropServices;
+
+namespace Mukta.Disk;
+
+/// <summary>The operating system refused a call on a file or folder.</summary>
+/// <param name="errno">The system's error number, as in errno(3).</param>
+/// <param name="doing">What was tried, such as "open" or "rename".</param>
+/// <param name="path">The file or folder.</param>
+public sealed class DiskException(int errno, string doing, string path)
+    : MuktaException(ExitCode.Blocked, $"Cannot {doing}: {Marshal.GetPInvokeErrorMessage(errno)}.", PathBytes.Shown(path), Advice(errno))
+{
+    internal const int NotPermitted = 1, NoEntry = 2, InputOutput = 5, AccessDenied = 13, Exists = 17, OtherDevice = 18, NotDirectory = 20,
+        TooManyOpen = 24, NoSpace = 28, ReadOnlyFileSystem = 30, TooManyLinks = 31, NameTooLong = 36, NotImplemented = 38,
+        NotEmpty = 39, LinkLoop = 40, NotSupported = 95, QuotaExceeded = 122, WouldBlock = 11, Stale = 116;
+
+    /// <summary>The system's error number.</summary>
+    public int Errno { get; } = errno;
+
+    /// <summary>What the system says of the error, in a few words.</summary>
+    public string Reason => Marshal.GetPInvokeErrorMessage(Errno);
+
+    /// <summary>True where nothing stands at the path, or a folder on its way is none.</summary>
+    public bool IsAbsent => Errno is NoEntry or NotDirectory;
+
+    private static string Advice(int errno) => errno switch
+    {
+        NotPermitted or AccessDenied => "Run the same command as the user who owns the folder, or with sudo.",
+        NoSpace or QuotaExceeded => "Make room on this disk, then run the same command again.",
+        ReadOnlyFileSystem => "The disk is mounted read-only: look at the system's log for disk errors, remount it, then run the same command again.",
+        InputOutput => "The disk itself fails to read or write: copy what matters off it and look at the system's log.",
+        LinkLoop => "A link stands where a folder belongs. Run verify to see which.",
+        TooManyOpen => "Raise the limit of open files (ulimit -n), then run the same command again.",
+        NoEntry or NotDirectory => "Check the path, then run the same command again.",
+        _ => "Look at the path with ls -la, put right what is in the way, then run the same command again.",
+    };
+}

@@ -1,0 +1,245 @@
+using System.Runtime.InteropServices;
+using Microsoft.Win32.SafeHandles;
+
+namespace Mukta.Disk;
+
+/// <summary>
+/// A folder, and the only way to anything below it. Every call takes a relative path, resolves it at that moment beneath
+/// the folder and follows no link on the way (openat2 with RESOLVE_BENEATH and RESOLVE_NO_SYMLINKS; where the kernel
+/// lacks it, a walk that opens one folder after the other with O_NOFOLLOW). A path that leads out fails.
+/// </summary>
+public sealed class Folder : IDisposable
+{
+    private readonly SafeFileHandle root;
+    private readonly bool stepByStep;
+
+    internal Folder(string path, bool stepByStep)
+    {
+        Path = path;
+        var fd = Native.OpenAt(Native.AtFdCwd, PathBytes.Encode(path), Native.ReadOnly | Native.Directory | Native.CloseOnExec, 0);
+        if (fd < 0)
+            throw Failure("open the folder", null);
+        root = new SafeFileHandle(fd, ownsHandle: true);
+        this.stepByStep = stepByStep || !KernelResolvesBeneath();
+    }
+
+    /// <summary>The path the folder was opened by.</summary>
+    public string Path { get; }
+
+    /// <summary>Opens a folder. Links on the way to it are followed: the user named it.</summary>
+    /// <exception cref="DiskException">There is no such folder, or it may not be entered.</exception>
+    public static Folder Open(string path) => new(path, stepByStep: false);
+
+    /// <summary>What stands at a path; null where nothing does. A link on the way counts as nothing.</summary>
+    /// <exception cref="DiskException">The folder on the way may not be searched, or the disk fails.</exception>
+    public Node? Look(string path)
+    {
+        try
+        {
+            using var at = At(path);
+            return Native.StatxAt(at.Parent, at.Name, Native.AtSymlinkNoFollow, Native.StatxBasic, out var found) == 0
+                ? Node.From(found)
+                : throw Failure("look at", path);
+        }
+        catch (DiskException e) when (e.IsAbsent || e.Errno == DiskException.LinkLoop)
+        {
+            return null;
+        }
+    }
+
+    /// <summary>Opens a file for reading. A pipe or socket that has taken its place does not block.</summary>
+    public SafeFileHandle OpenRead(string path) => OpenFile(path, Native.ReadOnly | Native.NonBlock, 0, "open");
+
+    /// <summary>Makes a new file, readable and writable. Fails where something stands already.</summary>
+    public SafeFileHandle CreateFile(string path, int mode) =>
+        OpenFile(path, Native.ReadWrite | Native.Create | Native.Exclusive, mode, "create");
+
+    /// <summary>Opens the file at a path for reading and writing, and makes it where there is none.</summary>
+    public SafeFileHandle OpenOrCreateFile(string path, int mode) =>
+        OpenFile(path, Native.ReadWrite | Native.Create, mode, "open for writing");
+
+    /// <summary>Makes one folder.</summary>
+    public void MakeFolder(string path, int mode)
+    {
+        using var at = At(path);
+        Check(Native.MakeFolder(at.Parent, at.Name, (uint)mode), "make the folder", path);
+    }
+
+    /// <summary>
+    /// Renames within this folder. Nothing is ever replaced unless <paramref name="replace"/> says so, and then at once.
+    /// </summary>
+    public void Move(string from, string to, bool replace = false)
+    {
+        const int InvalidArgument = 22;
+        using var source = At(from);
+        using var target = At(to);
+        var result = Native.Rename(source.Parent, source.Name, target.Parent, target.Name, replace ? 0 : Native.RenameNoReplace);
+        if (result != 0 && !replace && Marshal.GetLastPInvokeError() == InvalidArgument && Look(to) is null)
+            result = Native.Rename(source.Parent, source.Name, target.Parent, target.Name, 0); // A file system without the flag.
+        Check(result, "rename", from);
+    }
+
+    /// <summary>Gives a file a second name. False where the file system or the system's settings do not allow it.</summary>
+    public bool TryLink(string from, string to)
+    {
+        using var source = At(from);
+        using var target = At(to);
+        if (Native.Link(source.Parent, source.Name, target.Parent, target.Name, 0) == 0)
+            return true;
+        return Marshal.GetLastPInvokeError() is DiskException.NotPermitted or DiskException.NotSupported or DiskException.TooManyLinks
+            ? false
+            : throw Failure("link", from);
+    }
+
+    /// <summary>Makes a symbolic link.</summary>
+    public void MakeLink(string path, string target)
+    {
+        using var at = At(path);
+        Check(Native.SymbolicLink(PathBytes.Encode(target), at.Parent, at.Name), "make the link", path);
+    }
+
+    /// <summary>Where a symbolic link points.</summary>
+    public string ReadLink(string path)
+    {
+        using var at = At(path);
+        Span<byte> buffer = new byte[4096];
+        var length = Native.ReadLink(at.Parent, at.Name, buffer, buffer.Length);
+        return length >= 0 ? PathBytes.Decode(buffer[..(int)length]) : throw Failure("read the link", path);
+    }
+
+    /// <summary>Sets the permission bits of a file or folder.</summary>
+    public void SetMode(string path, int mode)
+    {
+        using var at = At(path);
+        Check(Native.ChangeMode(at.Parent, at.Name, (uint)mode, Native.AtSymlinkNoFollow), "change the mode of", path);
+    }
+
+    /// <summary>Gives a file, folder or link its owner and group. A user who may not is left as owner.</summary>
+    public void SetOwner(string path, uint user, uint group)
+    {
+        using var at = At(path);
+        if (Native.ChangeOwner(at.Parent, at.Name, user, group, Native.AtSymlinkNoFollow) != 0
+            && Marshal.GetLastPInvokeError() is not (DiskException.NotPermitted or DiskException.NotSupported))
+            throw Failure("change the owner of", path);
+    }
+
+    /// <summary>Takes a file's name away.</summary>
+    public void RemoveFile(string path)
+    {
+        using var at = At(path);
+        Check(Native.Unlink(at.Parent, at.Name, 0), "remove", path);
+    }
+
+    /// <summary>Removes a folder if nothing is in it. False where something is.</summary>
+    public bool TryRemoveEmptyFolder(string path)
+    {
+        using var at = At(path);
+        if (Native.Unlink(at.Parent, at.Name, Native.AtRemoveDir) == 0)
+            return true;
+        return Marshal.GetLastPInvokeError() is DiskException.NotEmpty or DiskException.Exists ? false : throw Failure("remove the folder", path);
+    }
+
+    /// <summary>Makes sure that names made, moved or removed in a folder outlast a loss of power.</summary>
+    /// <param name="path">The folder, or "" for this one.</param>
+    public void Flush(string path)
+    {
+        if (path.Length == 0)
+        {
+            Check(Native.Sync(root), "flush", path);
+            return;
+        }
+
+        using var folder = OpenFile(path, Native.ReadOnly | Native.Directory, 0, "open");
+        Check(Native.Sync(folder), "flush", path);
+    }
+
+    /// <summary>Opens the folder at a path for listing, or this one for "".</summary>
+    internal SafeFileHandle OpenFolder(string path) =>
+        OpenFile(path.Length == 0 ? "." : path, Native.ReadOnly | Native.Directory, 0, "open the folder");
+
+    /// <inheritdoc/>
+    public void Dispose() => root.Dispose();
+
+    internal static DiskException Failure(string doing, string where, int? errno = null) =>
+        new(errno ?? Marshal.GetLastPInvokeError(), doing, where);
+
+    private DiskException Failure(string doing, string? path) =>
+        Failure(doing, path is null or "" ? Path : System.IO.Path.Join(Path, path), null);
+
+    private void Check(int result, string doing, string path)
+    {
+        if (result != 0)
+            throw Failure(doing, path);
+    }
+
+    private bool KernelResolvesBeneath()
+    {
+        var how = new Native.OpenHow { Flags = (ulong)(Native.PathOnly | Native.CloseOnExec), Resolve = Native.ResolveBeneath };
+        var fd = Native.OpenBeneath(root, PathBytes.Encode("."), how);
+        if (fd >= 0)
+            new SafeFileHandle(fd, ownsHandle: true).Dispose();
+        return fd >= 0;
+    }
+
+    private SafeFileHandle OpenFile(string path, int flags, int mode, string doing)
+    {
+        flags |= Native.CloseOnExec | Native.NoFollow;
+        if (stepByStep)
+        {
+            using var at = At(path);
+            var last = Native.OpenAt(at.Parent, at.Name, flags, (uint)mode);
+            return last >= 0 ? new SafeFileHandle(last, ownsHandle: true) : throw Failure(doing, path);
+        }
+
+        var how = new Native.OpenHow
+        {
+            Flags = (ulong)flags,
+            Mode = (flags & Native.Create) != 0 ? (ulong)mode : 0,
+            Resolve = Native.ResolveBeneath | Native.ResolveNoSymlinks | Native.ResolveNoMagicLinks,
+        };
+        var fd = Native.OpenBeneath(root, PathBytes.Encode(path), how);
+        return fd >= 0 ? new SafeFileHandle(fd, ownsHandle: true) : throw Failure(doing, path);
+    }
+
+    /// <summary>Opens the folder that holds the last name of a path, so that the call which follows can only hit that name.</summary>
+    private Position At(string path)
+    {
+        var slash = path.LastIndexOf('/');
+        var name = path[(slash + 1)..];
+        if (name is "" or ".." || (name is "." && path.Length > 1))
+            throw new ArgumentException($"Not the path of a file below a folder: {path}", nameof(path));
+        if (slash < 0)
+            return new Position(root, PathBytes.Encode(name), owned: false);
+        var flags = Native.PathOnly | Native.Directory;
+        return new Position(stepByStep ? Descend(path[..slash]) : OpenFile(path[..slash], flags, 0, "open the folder of"), PathBytes.Encode(name), owned: true);
+    }
+
+    private SafeFileHandle Descend(string path)
+    {
+        SafeFileHandle? here = null;
+        foreach (var name in path.Split('/'))
+        {
+            if (name is "" or "." or "..")
+                throw Failure("enter", System.IO.Path.Join(Path, path), DiskException.OtherDevice);
+            var fd = Native.OpenAt(here ?? root, PathBytes.Encode(name), Native.PathOnly | Native.Directory | Native.NoFollow | Native.CloseOnExec, 0);
+            var failure = fd < 0 ? Failure("enter", path) : null;
+            here?.Dispose();
+            here = failure is null ? new SafeFileHandle(fd, ownsHandle: true) : throw failure;
+        }
+
+        return here!;
+    }
+
+    private readonly struct Position(SafeFileHandle parent, byte[] name, bool owned) : IDisposable
+    {
+        public SafeFileHandle Parent { get; } = parent;
+
+        public byte[] Name { get; } = name;
+
+        public void Dispose()
+        {
+            if (owned)
+                Parent.Dispose();
+        }
+    }
+}

@@ -1,0 +1,147 @@
+using System.Runtime.InteropServices;
+using Microsoft.Win32.SafeHandles;
+
+namespace Mukta.Disk;
+
+/// <summary>The calls to the C library that .NET has no equal for. Paths are UTF-8 bytes ended by NUL.</summary>
+internal static partial class Native
+{
+    public const int AtFdCwd = -100;
+    public const int AtSymlinkNoFollow = 0x100;
+    public const int AtRemoveDir = 0x200;
+    public const int AtEmptyPath = 0x1000;
+
+    public const int ReadOnly = 0;
+    public const int ReadWrite = 2;
+    public const int Create = 0x40;
+    public const int Exclusive = 0x80;
+    public const int NonBlock = 0x800;
+    public const int CloseOnExec = 0x80000;
+    public const int PathOnly = 0x200000;
+
+    public const ulong ResolveNoSymlinks = 0x04;
+    public const ulong ResolveNoMagicLinks = 0x02;
+    public const ulong ResolveBeneath = 0x08;
+
+    public const uint RenameNoReplace = 1;
+    public const uint StatxBasic = 0x7ff;
+    public const int AdviseDontNeed = 4;
+    public const int LockExclusive = 2;
+    public const int LockNonBlocking = 4;
+
+    private const nint Openat2Number = 437;
+
+    // The two flags that differ between processors (asm-generic against arm).
+    private static readonly bool Arm = RuntimeInformation.ProcessArchitecture is Architecture.Arm64 or Architecture.Arm;
+
+    public static int Directory { get; } = Arm ? 0x4000 : 0x10000;
+
+    public static int NoFollow { get; } = Arm ? 0x8000 : 0x20000;
+
+    [StructLayout(LayoutKind.Sequential)]
+    public struct OpenHow
+    {
+        public ulong Flags;
+        public ulong Mode;
+        public ulong Resolve;
+    }
+
+    [StructLayout(LayoutKind.Sequential)]
+    public struct StatxTime
+    {
+        public long Seconds;
+        public uint Nanoseconds;
+        public int Reserved;
+    }
+
+    [StructLayout(LayoutKind.Sequential, Size = 256)]
+    public struct Statx
+    {
+        public uint Mask;
+        public uint BlockSize;
+        public ulong Attributes;
+        public uint Links;
+        public uint User;
+        public uint Group;
+        public ushort Mode;
+        public ushort Spare;
+        public ulong Inode;
+        public ulong Size;
+        public ulong Blocks;
+        public ulong AttributesMask;
+        public StatxTime Accessed;
+        public StatxTime Born;
+        public StatxTime Changed;
+        public StatxTime Modified;
+        public uint RdevMajor;
+        public uint RdevMinor;
+        public uint DeviceMajor;
+        public uint DeviceMinor;
+    }
+
+    public static int OpenBeneath(SafeHandle folder, byte[] path, in OpenHow how)
+    {
+        var taken = false;
+        try
+        {
+            folder.DangerousAddRef(ref taken);
+            return (int)SystemCall(Openat2Number, folder.DangerousGetHandle(), path, in how, 24);
+        }
+        finally
+        {
+            if (taken)
+                folder.DangerousRelease();
+        }
+    }
+
+    [LibraryImport("libc", EntryPoint = "syscall", SetLastError = true)]
+    private static partial nint SystemCall(nint number, nint folder, byte[] path, in OpenHow how, nint size);
+
+    [LibraryImport("libc", EntryPoint = "openat", SetLastError = true)]
+    public static partial int OpenAt(int folder, byte[] path, int flags, uint mode);
+
+    [LibraryImport("libc", EntryPoint = "openat", SetLastError = true)]
+    public static partial int OpenAt(SafeFileHandle folder, byte[] path, int flags, uint mode);
+
+    [LibraryImport("libc", EntryPoint = "statx", SetLastError = true)]
+    public static partial int StatxAt(SafeFileHandle folder, byte[] path, int flags, uint mask, out Statx result);
+
+    [LibraryImport("libc", EntryPoint = "getdents64", SetLastError = true)]
+    public static partial nint ReadEntries(SafeFileHandle folder, Span<byte> buffer, nint length);
+
+    [LibraryImport("libc", EntryPoint = "mkdirat", SetLastError = true)]
+    public static partial int MakeFolder(SafeFileHandle folder, byte[] name, uint mode);
+
+    [LibraryImport("libc", EntryPoint = "unlinkat", SetLastError = true)]
+    public static partial int Unlink(SafeFileHandle folder, byte[] name, int flags);
+
+    [LibraryImport("libc", EntryPoint = "renameat2", SetLastError = true)]
+    public static partial int Rename(SafeFileHandle from, byte[] fromName, SafeFileHandle to, byte[] toName, uint flags);
+
+    [LibraryImport("libc", EntryPoint = "linkat", SetLastError = true)]
+    public static partial int Link(SafeFileHandle from, byte[] fromName, SafeFileHandle to, byte[] toName, int flags);
+
+    [LibraryImport("libc", EntryPoint = "symlinkat", SetLastError = true)]
+    public static partial int SymbolicLink(byte[] target, SafeFileHandle folder, byte[] name);
+
+    [LibraryImport("libc", EntryPoint = "readlinkat", SetLastError = true)]
+    public static partial nint ReadLink(SafeFileHandle folder, byte[] name, Span<byte> buffer, nint length);
+
+    [LibraryImport("libc", EntryPoint = "fchmodat", SetLastError = true)]
+    public static partial int ChangeMode(SafeFileHandle folder, byte[] name, uint mode, int flags);
+
+    [LibraryImport("libc", EntryPoint = "fchmod", SetLastError = true)]
+    public static partial int ChangeMode(SafeFileHandle file, uint mode);
+
+    [LibraryImport("libc", EntryPoint = "fchownat", SetLastError = true)]
+    public static partial int ChangeOwner(SafeFileHandle folder, byte[] name, uint user, uint group, int flags);
+
+    [LibraryImport("libc", EntryPoint = "fsync", SetLastError = true)]
+    public static partial int Sync(SafeFileHandle file);
+
+    [LibraryImport("libc", EntryPoint = "flock", SetLastError = true)]
+    public static partial int Lock(SafeFileHandle file, int operation);
+
+    [LibraryImport("libc", EntryPoint = "posix_fadvise")]
+    public static partial int Advise(SafeFileHandle file, long offset, long length, int advice);
+}

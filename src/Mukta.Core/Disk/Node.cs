@@ -1,0 +1,43 @@
+namespace Mukta.Disk;
+
+/// <summary>What stands at a path.</summary>
+public enum NodeKind
+{
+    /// <summary>A regular file.</summary>
+    File,
+
+    /// <summary>A folder.</summary>
+    Folder,
+
+    /// <summary>A symbolic link.</summary>
+    Link,
+
+    /// <summary>A socket, pipe or device.</summary>
+    Special,
+}
+
+/// <summary>One file, folder or link as the disk has it. Links are never followed.</summary>
+/// <param name="Kind">What it is.</param>
+/// <param name="Size">Bytes.</param>
+/// <param name="Mode">The permission bits, 0 to 07777.</param>
+/// <param name="User">The owner's number.</param>
+/// <param name="Group">The group's number.</param>
+/// <param name="Device">The file system it is on.</param>
+/// <param name="Inode">Its number there.</param>
+/// <param name="ModifiedNs">Last change of its bytes, nanoseconds since 1970 UTC.</param>
+/// <param name="ChangedNs">Last change of its bytes or attributes, nanoseconds since 1970 UTC.</param>
+public readonly record struct Node(
+    NodeKind Kind, long Size, int Mode, uint User, uint Group, ulong Device, ulong Inode, long ModifiedNs, long ChangedNs)
+{
+    /// <summary>True where the two looks saw the same bytes: same file, same size, same times.</summary>
+    public bool IsSameAs(in Node other) =>
+        (Kind, Size, Device, Inode, ModifiedNs, ChangedNs) ==
+        (other.Kind, other.Size, other.Device, other.Inode, other.ModifiedNs, other.ChangedNs);
+
+    internal static Node From(in Native.Statx s) => new(
+        (s.Mode & 0xF000) switch { 0x8000 => NodeKind.File, 0x4000 => NodeKind.Folder, 0xA000 => NodeKind.Link, _ => NodeKind.Special },
+        (long)s.Size, s.Mode & 0xFFF, s.User, s.Group, ((ulong)s.DeviceMajor << 32) | s.DeviceMinor, s.Inode,
+        Nanoseconds(s.Modified), Nanoseconds(s.Changed));
+
+    private static long Nanoseconds(in Native.StatxTime t) => unchecked(t.Seconds * 1_000_000_000L + t.Nanoseconds);
+}

@@ -1,0 +1,105 @@
+using System.Security.Cryptography;
+using Microsoft.Win32.SafeHandles;
+
+namespace Mukta.Hashing;
+
+/// <summary>Hashes slices of files with one buffer, whatever their length. One for each thread.</summary>
+public sealed class PieceHasher : IDisposable
+{
+    private readonly byte[] buffer = GC.AllocateUninitializedArray<byte>(1 << 20, pinned: true);
+    private readonly IncrementalHash?[] running = new IncrementalHash?[Enum.GetValues<HashKind>().Length];
+    private readonly byte[] digest = new byte[64];
+
+    /// <summary>True where a slice of a file is all there and has the hash it should have.</summary>
+    /// <param name="file">The file.</param>
+    /// <param name="offset">Where the slice begins, in bytes.</param>
+    /// <param name="length">Its length in bytes.</param>
+    /// <param name="kind">The hash function.</param>
+    /// <param name="expected">The hash it should have.</param>
+    /// <param name="meter">Counts what was read.</param>
+    /// <param name="cancel">Ends the reading.</param>
+    /// <exception cref="IOException">The disk fails.</exception>
+    public bool Proves(
+        SafeFileHandle file, long offset, long length, HashKind kind, ReadOnlySpan<byte> expected,
+        WorkMeter? meter = null, CancellationToken cancel = default) =>
+        Hash(file, offset, length, kind, meter, cancel) is { Length: > 0 } found && found.SequenceEqual(expected);
+
+    /// <summary>The hash of a slice; empty where the file ends before the slice does.</summary>
+    public ReadOnlySpan<byte> Hash(
+        SafeFileHandle file, long offset, long length, HashKind kind, WorkMeter? meter = null, CancellationToken cancel = default)
+    {
+        var hash = running[(int)kind] ??= kind.Start();
+        var left = length;
+        while (left > 0)
+        {
+            cancel.ThrowIfCancellationRequested();
+            var got = RandomAccess.Read(file, buffer.AsSpan(0, (int)Math.Min(left, buffer.Length)), offset + length - left);
+            if (got == 0)
+            {
+                hash.TryGetHashAndReset(digest, out _);
+                return default;
+            }
+
+            meter?.Count(got);
+            left -= got;
+            if (left == 0 && got == length && kind == HashKind.Sha256)
+                return digest.AsSpan(0, SHA256.HashData(buffer.AsSpan(0, got), digest));
+            hash.AppendData(buffer, 0, got);
+        }
+
+        hash.TryGetHashAndReset(digest, out var written);
+        return digest.AsSpan(0, written);
+    }
+
+    /// <summary>The hashes of all pieces of a file and of the file as a whole, from one reading of it.</summary>
+    /// <returns>The pieces' digests one after the other, and the whole digest; null where the file is shorter than it should be.</returns>
+    public (byte[] Pieces, byte[] Whole)? HashPiecesAndWhole(
+        SafeFileHandle file, long size, long pieceLength, HashKind kind, WorkMeter? meter = null, CancellationToken cancel = default)
+    {
+        var pieces = new byte[Manifests.PieceList.CountFor(size, pieceLength) * kind.DigestLength()];
+        using var whole = kind.Start();
+        using var piece = kind.Start();
+        var (done, written) = (0L, 0);
+        while (done < size)
+        {
+            cancel.ThrowIfCancellationRequested();
+            var pieceEnd = Math.Min(size, (done / pieceLength + 1) * pieceLength);
+            var got = RandomAccess.Read(file, buffer.AsSpan(0, (int)Math.Min(pieceEnd - done, buffer.Length)), done);
+            if (got == 0)
+                return null;
+            whole.AppendData(buffer, 0, got);
+            piece.AppendData(buffer, 0, got);
+            meter?.Count(got);
+            done += got;
+            if (done == pieceEnd)
+                written += piece.GetHashAndReset(pieces.AsSpan(written));
+        }
+
+        return (pieces, whole.GetHashAndReset());
+    }
+
+    /// <summary>How many bytes at the end of a slice are zero. A slice that the file does not fill is looked at as far as it goes.</summary>
+    public long TrailingZeros(SafeFileHandle file, long offset, long length, CancellationToken cancel = default)
+    {
+        var zeros = 0L;
+        for (var done = 0L; done < length;)
+        {
+            cancel.ThrowIfCancellationRequested();
+            var got = RandomAccess.Read(file, buffer.AsSpan(0, (int)Math.Min(length - done, buffer.Length)), offset + done);
+            if (got == 0)
+                break;
+            var last = buffer.AsSpan(0, got).LastIndexOfAnyExcept((byte)0);
+            zeros = last < 0 ? zeros + got : got - 1 - last;
+            done += got;
+        }
+
+        return zeros;
+    }
+
+    /// <inheritdoc/>
+    public void Dispose()
+    {
+        foreach (var hash in running)
+            hash?.Dispose();
+    }
+}

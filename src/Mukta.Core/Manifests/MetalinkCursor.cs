@@ -1,0 +1,164 @@
+using System.Globalization;
+using System.Text;
+using System.Xml;
+using Mukta.Hashing;
+
+namespace Mukta.Manifests;
+
+/// <summary>A position in a manifest: reads the values that stand there, bounded, and says line and column of a fault.</summary>
+internal sealed class MetalinkCursor : IDisposable
+{
+    private readonly XmlReader xml;
+    private readonly string source;
+    private readonly char[] chunk = new char[1024];
+
+    public MetalinkCursor(Stream stream, string source)
+    {
+        this.source = source;
+        xml = XmlReader.Create(stream, new XmlReaderSettings
+        {
+            DtdProcessing = DtdProcessing.Prohibit,
+            XmlResolver = null,
+            IgnoreComments = true,
+            IgnoreProcessingInstructions = true,
+            IgnoreWhitespace = true,
+            MaxCharactersInDocument = 4L << 30,
+            CloseInput = false,
+        });
+    }
+
+    public string Name => xml.LocalName;
+
+    public bool IsOurs => xml.NamespaceURI == MetalinkNames.Extension;
+
+    public bool IsMetalink => xml.NamespaceURI == MetalinkNames.Metalink;
+
+    public (int Line, int Column) Place => xml is IXmlLineInfo at ? (at.LineNumber, at.LinePosition) : (0, 0);
+
+    public ManifestFault Fault(string what, Exception? inner = null) => FaultAt(what, Place, inner);
+
+    public ManifestFault FaultAt(string what, (int Line, int Column) place, Exception? inner = null) =>
+        new(what, source, Math.Max(place.Line, 1), Math.Max(place.Column, 1), inner);
+
+    /// <summary>Goes to the root element.</summary>
+    public void MoveToRoot() => xml.MoveToContent();
+
+    /// <summary>
+    /// Calls back once at the start of each child element. The callee either reads the element to its end and answers
+    /// true, or answers false to have it passed over.
+    /// </summary>
+    public void EachChild(Func<bool> child)
+    {
+        if (xml.IsEmptyElement)
+        {
+            xml.Read();
+            return;
+        }
+
+        var depth = xml.Depth;
+        xml.Read();
+        while (xml.Depth > depth)
+        {
+            if (xml.NodeType != XmlNodeType.Element)
+                xml.Read();
+            else if (!child())
+                xml.Skip();
+        }
+
+        xml.Read();
+    }
+
+    /// <summary>Says that nothing but comments may follow.</summary>
+    public void ExpectEnd()
+    {
+        while (xml.Read())
+        {
+        }
+    }
+
+    public string? Attribute(string name)
+    {
+        var value = xml.GetAttribute(name);
+        return value is { Length: > MetalinkNames.LongestText } ? throw Fault($"The attribute {name} is longer than {MetalinkNames.LongestText} characters.") : value;
+    }
+
+    public string RequiredAttribute(string name) =>
+        Attribute(name) ?? throw Fault($"The element {Name} has no attribute {name}.");
+
+    /// <summary>The text of the element that the cursor stands on, without the space around it.</summary>
+    public string Text()
+    {
+        var (name, place) = (Name, Place);
+        if (xml.IsEmptyElement)
+        {
+            xml.Read();
+            return "";
+        }
+
+        var depth = xml.Depth;
+        string? whole = null;
+        StringBuilder? longer = null;
+        xml.Read();
+        while (xml.Depth > depth)
+        {
+            if (xml.NodeType is not (XmlNodeType.Text or XmlNodeType.CDATA or XmlNodeType.SignificantWhitespace))
+                throw FaultAt($"The element {name} may hold only text.", place);
+            int got;
+            while ((got = xml.ReadValueChunk(chunk, 0, chunk.Length)) > 0)
+            {
+                if (whole is null)
+                    whole = new string(chunk, 0, got);
+                else
+                    (longer ??= new StringBuilder(whole)).Append(chunk, 0, got);
+                if ((longer?.Length ?? whole.Length) > MetalinkNames.LongestText)
+                    throw FaultAt($"The element {name} is longer than {MetalinkNames.LongestText} characters.", place);
+            }
+
+            xml.Read();
+        }
+
+        xml.Read();
+        return (longer?.ToString() ?? whole ?? "").Trim(' ', '\t', '\r', '\n');
+    }
+
+    public long Number(string what, string text, long least, long most, (int, int) place) =>
+        long.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var value) && value >= least && value <= most
+            ? value
+            : throw FaultAt($"The {what} \"{Shortened(text)}\" is not a whole number from {least} to {most}.", place);
+
+    public DateTimeOffset Date(string text, (int, int) place) =>
+        DateTimeOffset.TryParse(text, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal | DateTimeStyles.AdjustToUniversal, out var value)
+            && text.Contains('T', StringComparison.Ordinal)
+            ? value
+            : throw FaultAt($"The date \"{Shortened(text)}\" is not one of RFC 3339, such as 2027-01-31T12:00:00Z.", place);
+
+    public int Mode(string text, (int, int) place)
+    {
+        if (text.Length is < 3 or > 4 || text.Any(c => c is < '0' or > '7') || (text.Length == 4 && text[0] != '0'))
+            throw FaultAt($"The mode \"{Shortened(text)}\" is not one of 0000 to 0777 (octal).", place);
+        return Convert.ToInt32(text, 8);
+    }
+
+    public void Digest(HashKind kind, string text, Span<byte> into, (int, int) place)
+    {
+        if (text.Length != into.Length * 2
+            || Convert.FromHexString(text, into, out _, out var written) != System.Buffers.OperationStatus.Done || written != into.Length)
+            throw FaultAt($"A {kind.IanaName()} hash has {into.Length * 2} hexadecimal digits; \"{Shortened(text)}\" does not.", place);
+    }
+
+    public Uri MirrorAddress(string text, (int, int) place) =>
+        Uri.TryCreate(text, UriKind.Absolute, out var uri) ? uri : throw FaultAt($"\"{Shortened(text)}\" is not an absolute URL.", place);
+
+    public MirrorUrl? Mirror()
+    {
+        var place = Place;
+        var priority = Attribute("priority") is { } p ? (int)Number("priority", p, 1, MirrorUrl.LowestPriority, place) : MirrorUrl.LowestPriority;
+        var location = Attribute("location");
+        var uri = MirrorAddress(Text(), place);
+        return uri.Scheme == Uri.UriSchemeHttp || uri.Scheme == Uri.UriSchemeHttps ? new MirrorUrl(uri, priority, location) : null;
+    }
+
+    public void Dispose() => xml.Dispose();
+
+    private static string Shortened(string text) => Disk.PathBytes.Shown(text.Length <= 80 ? text : text[..77] + "...");
+}

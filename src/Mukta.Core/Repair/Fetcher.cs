@@ -1,0 +1,251 @@
+using System.Buffers;
+using System.Collections.Concurrent;
+using System.Security.Cryptography;
+using Mukta.Hashing;
+using Mukta.Sources;
+using Serilog;
+
+namespace Mukta.Repair;
+
+/// <summary>What one source has done in an operation.</summary>
+public sealed class SourceTally(string name)
+{
+    private long bytes;
+    private int badPieces, failures;
+
+    /// <summary>The source's name.</summary>
+    public string Name { get; } = name;
+
+    /// <summary>Bytes of pieces that proved right.</summary>
+    public long Bytes => Interlocked.Read(ref bytes);
+
+    /// <summary>Pieces that came with other bytes than published.</summary>
+    public int BadPieces => Volatile.Read(ref badPieces);
+
+    /// <summary>Requests that were refused or broke off.</summary>
+    public int Failures => Volatile.Read(ref failures);
+
+    internal bool IsDead { get; set; }
+
+    internal void Right(long length) => Interlocked.Add(ref bytes, length);
+
+    internal void Bad() => Interlocked.Increment(ref badPieces);
+
+    internal void Failed() => Interlocked.Increment(ref failures);
+}
+
+/// <summary>
+/// Brings the pieces of staged files, several requests at a time. Tries the sources in their order; what one does not
+/// deliver right, the next is asked for.
+/// </summary>
+internal sealed class Fetcher(IReadOnlyList<ISource> sources, WorkMeter? meter, ILogger log) : IDisposable
+{
+    /// <summary>One request asks for at most this much, or for one piece where a piece is longer.</summary>
+    private const long LongestRequest = 16L << 20;
+
+    private const int RequestsAtATime = 6;
+    private const int FruitlessTries = 2;
+    private static readonly TimeSpan LongestSilence = TimeSpan.FromSeconds(30);
+
+    private readonly SemaphoreSlim requests = new(RequestsAtATime, RequestsAtATime);
+
+    public IReadOnlyList<SourceTally> Tallies { get; } = [.. sources.Select(s => new SourceTally(s.Name))];
+
+    /// <summary>Brings every piece that is needed. Null when all are there, otherwise why not.</summary>
+    public async Task<string?> FetchAsync(StagedFile staged, CancellationToken cancel)
+    {
+        var reasons = new ConcurrentQueue<string>();
+        var parallel = new ParallelOptions { MaxDegreeOfParallelism = RequestsAtATime, CancellationToken = cancel };
+        await Parallel.ForEachAsync(Runs(staged), parallel, async (run, token) =>
+        {
+            await requests.WaitAsync(token).ConfigureAwait(false);
+            try
+            {
+                await FetchRunAsync(staged, run.First, run.End, reasons, token).ConfigureAwait(false);
+            }
+            finally
+            {
+                requests.Release();
+            }
+        }).ConfigureAwait(false);
+        return staged.IsComplete ? null : string.Join("; ", reasons.Distinct().Take(4)) is { Length: > 0 } why ? why : "no source is left";
+    }
+
+    public void Dispose() => requests.Dispose();
+
+    private static List<(int First, int End)> Runs(StagedFile staged)
+    {
+        var runs = new List<(int First, int End)>();
+        for (var piece = 0; piece < staged.PieceCount; piece++)
+        {
+            if (!staged.IsNeeded(piece))
+                continue;
+            if (runs is [.., var last] && last.End == piece && staged.RangeOf(piece).End - staged.RangeOf(last.First).Offset <= LongestRequest)
+                runs[^1] = (last.First, piece + 1);
+            else
+                runs.Add((piece, piece + 1));
+        }
+
+        return runs;
+    }
+
+    private async Task FetchRunAsync(StagedFile staged, int first, int end, ConcurrentQueue<string> reasons, CancellationToken cancel)
+    {
+        foreach (var (source, tally) in sources.Zip(Tallies).Where(s => !s.Second.IsDead))
+        {
+            for (var fruitless = 0; fruitless < FruitlessTries;)
+            {
+                if (NextNeeded(staged, first, end) is not { } wanted)
+                    return;
+                try
+                {
+                    if (await AskAsync(source, tally, staged, wanted, cancel).ConfigureAwait(false) is { } trouble)
+                        reasons.Enqueue($"{source.Name} {trouble}");
+                    fruitless = NextNeeded(staged, first, end) == wanted ? fruitless + 1 : 0;
+                }
+                catch (SourceException e)
+                {
+                    log.Debug("{Source} failed for {Path}: {Reason}", source.Name, staged.File.Path, e.Reason);
+                    tally.Failed();
+                    tally.IsDead |= e.IsDead;
+                    reasons.Enqueue($"{source.Name} {e.Reason}");
+                    break;
+                }
+            }
+        }
+    }
+
+    private static (int First, int End)? NextNeeded(StagedFile staged, int first, int end)
+    {
+        while (first < end && !staged.IsNeeded(first))
+            first++;
+        if (first == end)
+            return null;
+        var last = first;
+        while (last < end && staged.IsNeeded(last))
+            last++;
+        return (first, last);
+    }
+
+    /// <summary>Asks once. Null when all that came was right, otherwise what was wrong with it.</summary>
+    private async Task<string?> AskAsync(ISource source, SourceTally tally, StagedFile staged, (int First, int End) wanted, CancellationToken cancel)
+    {
+        var range = new ByteRange(staged.RangeOf(wanted.First).Offset, staged.RangeOf(wanted.End - 1).End - staged.RangeOf(wanted.First).Offset);
+        var answer = await source.OpenAsync(staged.File, range, cancel).ConfigureAwait(false);
+        await using (answer.ConfigureAwait(false))
+        {
+            if (answer.Covers == range)
+                return await ReceiveAsync(answer, tally, staged, wanted.End, cancel).ConfigureAwait(false);
+
+            // The whole file comes instead of the range: one reader takes all that is needed out of it, the others wait.
+            await staged.WholeBody.WaitAsync(cancel).ConfigureAwait(false);
+            try
+            {
+                return NextNeeded(staged, wanted.First, wanted.End) is null ? null
+                    : await ReceiveAsync(answer, tally, staged, staged.PieceCount, cancel).ConfigureAwait(false);
+            }
+            finally
+            {
+                staged.WholeBody.Release();
+            }
+        }
+    }
+
+    private async Task<string?> ReceiveAsync(SourceAnswer answer, SourceTally tally, StagedFile staged, int end, CancellationToken cancel)
+    {
+        var buffer = ArrayPool<byte>.Shared.Rent(128 * 1024);
+        using var hash = staged.Kind.Start();
+        string? trouble = null;
+        try
+        {
+            for (var piece = staged.PieceAt(answer.Covers.Offset); piece < end; piece++)
+            {
+                if (NextNeeded(staged, piece, end) is null)
+                    return trouble;
+                var isOurs = staged.TryClaim(piece);
+                var isRight = false;
+                try
+                {
+                    if (!await ReceivePieceAsync(answer.Body, staged, piece, isOurs ? hash : null, buffer, cancel).ConfigureAwait(false))
+                        return Broke(tally, "broke off in the middle");
+                    if (!isOurs)
+                        continue;
+                    isRight = staged.Matches(piece, hash.GetHashAndReset());
+                }
+                finally
+                {
+                    if (isOurs)
+                        staged.Release(piece, isRight);
+                }
+
+                if (isRight)
+                {
+                    tally.Right(staged.RangeOf(piece).Length);
+                    meter?.Count(staged.RangeOf(piece).Length);
+                }
+                else
+                {
+                    log.Debug("{Source} sent piece {Piece} of {Path} with wrong bytes", tally.Name, piece + 1, staged.File.Path);
+                    tally.Bad();
+                    trouble = "sent bytes that are not the published ones";
+                }
+            }
+
+            return trouble;
+        }
+        catch (Exception e) when (e is HttpRequestException or IOException)
+        {
+            log.Debug("{Source} broke off: {Reason}", tally.Name, e.Message);
+            return Broke(tally, "broke off in the middle");
+        }
+        catch (OperationCanceledException) when (!cancel.IsCancellationRequested)
+        {
+            return Broke(tally, $"sent nothing for {LongestSilence.TotalSeconds:0} s");
+        }
+        finally
+        {
+            ArrayPool<byte>.Shared.Return(buffer);
+        }
+    }
+
+    /// <summary>Reads one piece's bytes; writes and hashes them where a hash is given. False where the body ends first.</summary>
+    private static async Task<bool> ReceivePieceAsync(Stream body, StagedFile staged, int piece, IncrementalHash? hash, byte[] buffer, CancellationToken cancel)
+    {
+        var range = staged.RangeOf(piece);
+        for (var done = 0L; done < range.Length;)
+        {
+            using var silence = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+            silence.CancelAfter(LongestSilence);
+            var got = await body.ReadAsync(buffer.AsMemory(0, (int)Math.Min(buffer.Length, range.Length - done)), silence.Token).ConfigureAwait(false);
+            if (got == 0)
+                return false;
+            if (hash is not null)
+            {
+                hash.AppendData(buffer, 0, got);
+                Write(staged, buffer.AsSpan(0, got), range.Offset + done);
+            }
+
+            done += got;
+        }
+
+        return true;
+    }
+
+    private static void Write(StagedFile staged, ReadOnlySpan<byte> bytes, long offset)
+    {
+        try
+        {
+            RandomAccess.Write(staged.Handle, bytes, offset);
+        }
+        catch (IOException e)
+        {
+            throw new Disk.DiskException(e.HResult, "write", staged.File.Path);
+        }
+    }
+
+    private static string Broke(SourceTally tally, string how)
+    {
+        tally.Failed();
+        return how;
+    }
+}

@@ -1,0 +1,121 @@
+using Mukta.Disk;
+using Mukta.Manifests;
+using Mukta.Verification;
+
+namespace Mukta.Repair;
+
+/// <summary>One thing that a repair will do.</summary>
+/// <param name="Path">Relative to the install.</param>
+public abstract record RepairStep(string Path);
+
+/// <summary>Renames a file to the letter case it is published under.</summary>
+/// <param name="Path">The published name.</param>
+/// <param name="From">The name it has.</param>
+/// <param name="Mode">The permission bits to set with it; null where they are right.</param>
+public sealed record FixCase(string Path, string From, int? Mode) : RepairStep(Path);
+
+/// <summary>Sets permission bits.</summary>
+/// <param name="Path">The file.</param>
+/// <param name="From">The bits it has.</param>
+/// <param name="To">The bits it gets.</param>
+public sealed record FixMode(string Path, int From, int To) : RepairStep(Path);
+
+/// <summary>Makes a symbolic link, in the place of what stands there.</summary>
+/// <param name="Link">The link.</param>
+/// <param name="Holds">True where another link stands there and is held.</param>
+public sealed record PutLink(ManifestLink Link, bool Holds) : RepairStep(Link.Path);
+
+/// <summary>Builds a file in staging from pieces that are here and pieces that are fetched, then puts it in its place.</summary>
+/// <param name="File">The file.</param>
+/// <param name="Fetch">The pieces to fetch.</param>
+/// <param name="Replaces">The damaged file that is held, and whose good pieces are used; null where there is none.</param>
+public sealed record PutFile(ManifestFile File, IReadOnlyList<BadRange> Fetch, Node? Replaces) : RepairStep(File.Path)
+{
+    /// <summary>Bytes to fetch.</summary>
+    public long BytesToFetch => Fetch.Sum(f => f.Length);
+
+    /// <summary>Bytes of the file that are here and good.</summary>
+    public long BytesKept => File.Size - BytesToFetch;
+}
+
+/// <summary>Moves something into the held area.</summary>
+/// <param name="Path">What is moved.</param>
+/// <param name="Kind">What it is.</param>
+/// <param name="Files">How many files that are.</param>
+/// <param name="Bytes">How many bytes.</param>
+/// <param name="IsStray">True for a stray; false for what stands in the way of a published name.</param>
+public sealed record HoldAway(string Path, NodeKind Kind, int Files, long Bytes, bool IsStray) : RepairStep(Path);
+
+/// <summary>The ordered steps that put findings right, with their cost, made before anything is touched.</summary>
+public sealed record RepairPlan
+{
+    /// <summary>The steps, cheap and local ones first.</summary>
+    public required IReadOnlyList<RepairStep> Steps { get; init; }
+
+    /// <summary>What no step can put right.</summary>
+    public required IReadOnlyList<Finding> LeftOpen { get; init; }
+
+    /// <summary>True where there is nothing to do.</summary>
+    public bool IsEmpty => Steps.Count == 0;
+
+    /// <summary>Bytes to fetch from sources.</summary>
+    public long BytesToFetch => Puts.Sum(p => p.BytesToFetch);
+
+    /// <summary>Bytes of rebuilt files that are taken from what is here.</summary>
+    public long BytesKept => Puts.Sum(p => p.BytesKept);
+
+    /// <summary>
+    /// Extra space on the install's disk at the most: each new file is written whole while the old one is held.
+    /// </summary>
+    public long ExtraSpace => Puts.Sum(p => p.File.Size);
+
+    /// <summary>Bytes that end in the held area.</summary>
+    public long BytesHeld => Puts.Sum(p => p.Replaces?.Size ?? 0) + Steps.OfType<HoldAway>().Sum(h => h.Bytes);
+
+    /// <summary>The steps that make files.</summary>
+    public IEnumerable<PutFile> Puts => Steps.OfType<PutFile>();
+
+    /// <summary>Makes the plan for what a verification has found. Pure.</summary>
+    /// <param name="found">The verification.</param>
+    /// <param name="holdStrays">True to move the files that no manifest lists into the held area.</param>
+    public static RepairPlan For(VerifyResult found, bool holdStrays)
+    {
+        var steps = new List<RepairStep>();
+        var open = new List<Finding>();
+        foreach (var finding in found.Findings)
+        {
+            if (finding is Unreadable)
+                open.Add(finding);
+            else if (finding is not Stray || holdStrays)
+                steps.AddRange(StepsFor(finding, found.ModesCompared));
+        }
+
+        return new RepairPlan { Steps = [.. steps.OrderBy(Order)], LeftOpen = open };
+    }
+
+    private static int Order(RepairStep step) => step switch { FixMode => 0, FixCase => 1, HoldAway => 2, PutLink => 3, _ => 4 };
+
+    private static IEnumerable<RepairStep> StepsFor(Finding finding, bool modesCompared) => finding switch
+    {
+        Missing { Entry: var entry } => [Put(entry)],
+        Damaged damaged => [new PutFile(damaged.File, damaged.Bad, damaged.Found)],
+        DamagedLink damaged => [new PutLink(damaged.Link, Holds: true)],
+        Miscased m => [new FixCase(m.Path, m.FoundAt, modesCompared && m.File.Mode is { } mode && !Conclusion.ModeFits(m.Found.Mode, mode) ? NewMode(m.Found.Mode, mode) : null)],
+        WrongMode w => [new FixMode(w.Path, w.Found, NewMode(w.Found, w.File.Mode ?? w.Found))],
+        WrongKind { Entry: null } w => [Away(w)],
+        WrongKind { Entry: { } entry } w => [Away(w), Put(entry)],
+        Stray s => [new HoldAway(s.Path, s.Found.Kind, 1, s.Found.Kind == NodeKind.File ? s.Found.Size : 0, IsStray: true)],
+        _ => [],
+    };
+
+    private static HoldAway Away(WrongKind w) => new(w.Path, w.Found, w.Found == NodeKind.Folder ? w.FilesInside : 1, w.BytesInside, IsStray: false);
+
+    private static RepairStep Put(ManifestEntry entry) => entry switch
+    {
+        ManifestFile file => new PutFile(file, Survey.Whole(file), null),
+        _ => new PutLink((ManifestLink)entry, Holds: false),
+    };
+
+    /// <summary>The published bits, with the group's right to write as the machine has chosen it.</summary>
+    internal static int NewMode(int found, int published) => (published & ~Conclusion.OwnChoice) | (found & Conclusion.OwnChoice);
+}

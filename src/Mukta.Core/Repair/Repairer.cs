@@ -1,0 +1,107 @@
+using System.Globalization;
+using System.Security.Cryptography;
+using Mukta.Disk;
+using Mukta.Sources;
+using Mukta.Verification;
+using Serilog;
+
+namespace Mukta.Repair;
+
+/// <summary>
+/// Applies a repair plan. New bytes are staged, proven and flushed before anything that stands in the install is moved;
+/// what is moved or replaced goes to the held area; at the end the install is verified again.
+/// </summary>
+public sealed class Repairer(TimeProvider time, ILogger log)
+{
+    private const int FilesAtATime = 4;
+    private const long SpaceToSpare = 4 << 20;
+
+    /// <summary>Does what the plan says.</summary>
+    /// <param name="plan">From <see cref="RepairPlan.For"/>.</param>
+    /// <param name="before">The verification that the plan was made from.</param>
+    /// <param name="install">The install.</param>
+    /// <param name="sources">Where bytes come from, first choice first.</param>
+    /// <param name="meter">Counts the work while it is done.</param>
+    /// <param name="cancel">Interrupts between steps; what is done is kept, and the same repair goes on from there.</param>
+    /// <exception cref="MuktaException">Nothing can be done: no source, no room, no right to write, another run at work.</exception>
+    public async Task<RepairOutcome> RepairAsync(
+        RepairPlan plan, VerifyResult before, Folder install, IReadOnlyList<ISource> sources, WorkMeter? meter, CancellationToken cancel)
+    {
+        if (plan.IsEmpty)
+            return new RepairOutcome { Plan = plan, After = before };
+        await ProveSourcesAsync(plan, sources, cancel).ConfigureAwait(false);
+        using var held = InstallLock.Take(install, time);
+        ProveSpace(plan, install);
+        OwnFolders.Ensure(install, Workshop.StagingFolder);
+
+        var operation = NewOperationId();
+        using var area = new HeldArea(install, operation, "repair", before.Manifest, time);
+        using var fetcher = new Fetcher(sources, meter, log);
+        var workshop = new Workshop(install, area, plan, fetcher);
+        meter?.Begin("fetching", plan.BytesToFetch);
+        foreach (var step in plan.Steps.Where(s => s is not PutFile))
+        {
+            cancel.ThrowIfCancellationRequested();
+            workshop.Do(step);
+        }
+
+        var parallel = new ParallelOptions { MaxDegreeOfParallelism = FilesAtATime, CancellationToken = cancel };
+        await Parallel.ForEachAsync(plan.Puts, parallel, workshop.PutAsync).ConfigureAwait(false);
+        area.Flush();
+        if (workshop.Failures.IsEmpty)
+            workshop.ClearStaging();
+
+        var after = new Verifier(time).Verify(before.Manifest, install, new VerifyOptions { Meter = meter, Trusted = before.Proven }, cancel);
+        return new RepairOutcome
+        {
+            Plan = plan, Operation = operation, HeldAt = area.HoldsSomething ? area.Path : null, StepsDone = workshop.StepsDone,
+            Sources = fetcher.Tallies, Failures = [.. workshop.Failures.OrderBy(f => f.Path, StringComparer.Ordinal)], After = after,
+        };
+    }
+
+    /// <summary>Before anything is touched: at least one source answers for the first file that is needed.</summary>
+    private static async Task ProveSourcesAsync(RepairPlan plan, IReadOnlyList<ISource> sources, CancellationToken cancel)
+    {
+        if (plan.Puts.FirstOrDefault(p => p.BytesToFetch > 0) is not { } first)
+            return;
+        if (sources.Count == 0)
+        {
+            throw new MuktaException(
+                ExitCode.NoSource, "Nobody says where good bytes can be had: no source is named, and the manifest lists no mirror.",
+                PathBytes.Shown(first.Path), "Name a mirror or a folder with --from.");
+        }
+
+        var reasons = new List<string>();
+        foreach (var source in sources)
+        {
+            try
+            {
+                await source.ProbeAsync(first.File, cancel).ConfigureAwait(false);
+                return;
+            }
+            catch (SourceException e)
+            {
+                reasons.Add($"{source.Name} {e.Reason}");
+            }
+        }
+
+        throw new MuktaException(
+            ExitCode.NoSource, "No source can deliver, so nothing was touched.", string.Join("\n  ", reasons),
+            "Check the network and the address, or name another mirror or a folder with --from.");
+    }
+
+    private static void ProveSpace(RepairPlan plan, Folder install)
+    {
+        var free = FileSystemFacts.FreeBytes(install.Path);
+        if (plan.ExtraSpace > 0 && free < plan.ExtraSpace + SpaceToSpare)
+        {
+            throw new MuktaException(
+                ExitCode.Blocked,
+                string.Create(CultureInfo.InvariantCulture, $"The disk has {free:N0} bytes free; the repair needs up to {plan.ExtraSpace + SpaceToSpare:N0}."),
+                install.Path, "Nothing was touched. Make room on this disk, then run the same command again.");
+        }
+    }
+
+    private string NewOperationId() =>
+        string.Create(CultureInfo.InvariantCulture, $"{time.GetUtcNow():yyyyMMdd'T'HHmmss'Z'}-{RandomNumberGenerator.GetHexString(4, lowercase: true)}");
+}

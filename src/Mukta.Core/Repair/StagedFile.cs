@@ -1,0 +1,136 @@
+using System.Security.Cryptography;
+using System.Text;
+using Microsoft.Win32.SafeHandles;
+using Mukta.Disk;
+using Mukta.Hashing;
+using Mukta.Manifests;
+using Mukta.Sources;
+
+namespace Mukta.Repair;
+
+/// <summary>
+/// A file that is being built in staging. Each piece is claimed by one writer at a time and counts only once its hash is
+/// right. A file left by an interrupted run is taken up again: its pieces are hashed, and the right ones need not be fetched.
+/// </summary>
+internal sealed class StagedFile : IDisposable
+{
+    private const int Needed = 0, InFlight = 1, Proven = 2;
+
+    private readonly int[] pieces;
+    private readonly PieceList proof;
+
+    private StagedFile(string path, ManifestFile file, SafeFileHandle handle)
+    {
+        (Path, File, Handle, proof) = (path, file, handle, file.Proof);
+        pieces = new int[file.PieceCount];
+    }
+
+    /// <summary>Where it is, relative to the install.</summary>
+    public string Path { get; }
+
+    /// <summary>As published.</summary>
+    public ManifestFile File { get; }
+
+    public SafeFileHandle Handle { get; }
+
+    /// <summary>Only one reader at a time may go through a body that covers the whole file.</summary>
+    public SemaphoreSlim WholeBody { get; } = new(1, 1);
+
+    /// <summary>Makes room for a file, or takes up what an interrupted run has left of it.</summary>
+    public static StagedFile Open(Folder install, string stagingFolder, ManifestFile file, PieceHasher hasher, CancellationToken cancel)
+    {
+        var path = $"{stagingFolder}/{NameOf(file)}";
+        var isLeft = install.Look(path) is { Kind: NodeKind.File } left && left.Size == file.Size;
+        var staged = new StagedFile(path, file, install.OpenOrCreateFile(path, 0b110_000_000));
+        try
+        {
+            RandomAccess.SetLength(staged.Handle, file.Size);
+            for (var piece = 0; isLeft && piece < staged.pieces.Length; piece++)
+                staged.TryProve(piece, staged.Handle, hasher, cancel);
+            return staged;
+        }
+        catch
+        {
+            staged.Dispose();
+            throw;
+        }
+    }
+
+    public ByteRange RangeOf(int piece) => new(piece * proof.PieceLength, Math.Min(proof.PieceLength, File.Size - piece * proof.PieceLength));
+
+    public int PieceAt(long offset) => (int)(offset / proof.PieceLength);
+
+    public int PieceCount => pieces.Length;
+
+    public bool IsNeeded(int piece) => Volatile.Read(ref pieces[piece]) == Needed;
+
+    public bool IsComplete => pieces.All(p => p == Proven);
+
+    /// <summary>Takes a piece for writing. False where it is done or somebody else has it.</summary>
+    public bool TryClaim(int piece) => Interlocked.CompareExchange(ref pieces[piece], InFlight, Needed) == Needed;
+
+    /// <summary>Gives a claimed piece back: proven, or still needed.</summary>
+    public void Release(int piece, bool isProven) => Volatile.Write(ref pieces[piece], isProven ? Proven : Needed);
+
+    public HashKind Kind => proof.Kind;
+
+    public bool Matches(int piece, ReadOnlySpan<byte> digest) => digest.SequenceEqual(proof[piece]);
+
+    /// <summary>Copies the good pieces of the old file, hashing each on the way.</summary>
+    public void TakeFrom(SafeFileHandle old, PieceHasher hasher, CancellationToken cancel)
+    {
+        var buffer = new byte[1 << 20];
+        for (var piece = 0; piece < pieces.Length; piece++)
+        {
+            var range = RangeOf(piece);
+            if (!IsNeeded(piece) || !hasher.Proves(old, range.Offset, range.Length, Kind, proof[piece], null, cancel) || !TryClaim(piece))
+                continue;
+            var copied = 0L;
+            while (copied < range.Length
+                && RandomAccess.Read(old, buffer.AsSpan(0, (int)Math.Min(buffer.Length, range.Length - copied)), range.Offset + copied) is var got and > 0)
+            {
+                RandomAccess.Write(Handle, buffer.AsSpan(0, got), range.Offset + copied);
+                copied += got;
+            }
+
+            Release(piece, copied == range.Length);
+        }
+    }
+
+    /// <summary>Flushes the file to the disk, drops it from memory and reads it back.</summary>
+    /// <exception cref="MuktaException">What comes back is not what was written.</exception>
+    public void ProveOnDisk(PieceHasher hasher, CancellationToken cancel)
+    {
+        if (Native.Sync(Handle) != 0)
+            throw Folder.Failure("flush", File.Path);
+        _ = Native.Advise(Handle, 0, 0, Native.AdviseDontNeed);
+        var isRight = Enumerable.Range(0, pieces.Length).All(p => hasher.Proves(Handle, RangeOf(p).Offset, RangeOf(p).Length, Kind, proof[p], null, cancel));
+        if (isRight && (File.AlsoProve is not { } whole || hasher.Proves(Handle, 0, File.Size, whole.Kind, whole.Digest, null, cancel)))
+            return;
+        throw new MuktaException(
+            ExitCode.Blocked, "The new file does not read back as it should.", File.Path,
+            "The old file was left as it was. Look at the system's log for disk errors, and test the machine's memory.");
+    }
+
+    public void Dispose()
+    {
+        Handle.Dispose();
+        WholeBody.Dispose();
+    }
+
+    private void TryProve(int piece, SafeFileHandle handle, PieceHasher hasher, CancellationToken cancel)
+    {
+        var range = RangeOf(piece);
+        if (hasher.Proves(handle, range.Offset, range.Length, Kind, proof[piece], null, cancel))
+            pieces[piece] = Proven;
+    }
+
+    private static string NameOf(ManifestFile file)
+    {
+        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+        hash.AppendData(Encoding.UTF8.GetBytes($"{file.Path}\0{file.Size}\0{file.Proof.PieceLength}\0"));
+        for (var piece = 0; piece < file.PieceCount; piece++)
+            hash.AppendData(file.Proof[piece]);
+        return Convert.ToHexStringLower(hash.GetHashAndReset().AsSpan(0, 16));
+    }
+}

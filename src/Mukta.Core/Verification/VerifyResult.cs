@@ -1,0 +1,44 @@
+using Mukta.Disk;
+using Mukta.Manifests;
+
+namespace Mukta.Verification;
+
+/// <summary>One comparison of an install with a manifest.</summary>
+public sealed record VerifyResult
+{
+    /// <summary>What should be.</summary>
+    public required Manifest Manifest { get; init; }
+
+    /// <summary>What differs, in the order of states and then of paths. Intact files are not listed.</summary>
+    public required IReadOnlyList<Finding> Findings { get; init; }
+
+    /// <summary>Bytes that were read.</summary>
+    public required long BytesRead { get; init; }
+
+    /// <summary>How long it took.</summary>
+    public required TimeSpan Elapsed { get; init; }
+
+    /// <summary>True where the file system keeps permission bits, so that they were compared.</summary>
+    public required bool ModesCompared { get; init; }
+
+    /// <summary>The files whose bytes were found right, as they stood; empty unless it was asked for.</summary>
+    public IReadOnlyDictionary<string, Node> Proven { get; init; } = new Dictionary<string, Node>();
+
+    /// <summary>Bytes whose proof was taken from an earlier verification, since nothing has touched them.</summary>
+    public long BytesTrusted { get; init; }
+
+    /// <summary>The findings that make an install not intact. Strays do not.</summary>
+    public IEnumerable<Finding> Problems => Findings.Where(f => f.State != FileState.Stray);
+
+    /// <summary>The files that no manifest lists.</summary>
+    public IEnumerable<Stray> Strays => Findings.OfType<Stray>();
+
+    /// <summary>True where every listed name is as published.</summary>
+    public bool IsIntact => !Problems.Any();
+
+    /// <summary>Bytes that a repair would have to fetch.</summary>
+    public long BytesToFetch => Findings.Sum(f => f.BytesToFetch);
+
+    /// <summary>Listed bytes that are there and right.</summary>
+    public required long BytesGood { get; init; }
+}

@@ -1,0 +1,71 @@
+using System.IO.Enumeration;
+using System.Text.Json;
+using System.Text.Json.Serialization;
+
+namespace Mukta.StandIns;
+
+/// <summary>One way in which the mirror misbehaves. Described in docs/stand-ins.md.</summary>
+internal sealed record Fault
+{
+    /// <summary>Which paths, with * and ?; all where nothing is said.</summary>
+    public string Path { get; init; } = "*";
+
+    /// <summary>The first request for such a path that is hit, from 1.</summary>
+    public int From { get; init; } = 1;
+
+    /// <summary>The last one.</summary>
+    public int To { get; init; } = int.MaxValue;
+
+    /// <summary>status, cut, flip, delay, stall, ignore-range, other-range or html.</summary>
+    public required string Kind { get; init; }
+
+    /// <summary>For status: the code.</summary>
+    public int Status { get; init; } = 503;
+
+    /// <summary>For status: seconds in Retry-After.</summary>
+    public int? RetryAfter { get; init; }
+
+    /// <summary>For cut: how many bytes of the body are sent. For flip: which byte of it. For other-range: how many bytes more.</summary>
+    public long Bytes { get; init; }
+
+    /// <summary>For delay: how long, before the answer.</summary>
+    public int Milliseconds { get; init; }
+}
+
+/// <summary>All faults of a mirror, and how often each has had its chance.</summary>
+internal sealed class FaultPlan(IReadOnlyList<Fault> faults)
+{
+    private readonly int[] seen = new int[faults.Count];
+
+    public static FaultPlan Read(string? file)
+    {
+        if (file is null)
+            return new FaultPlan([]);
+        using var stream = File.OpenRead(file);
+        return new FaultPlan(JsonSerializer.Deserialize(stream, StandInsJson.Default.FaultArray) ?? []);
+    }
+
+    /// <summary>The faults that hit a request.</summary>
+    public IReadOnlyList<Fault> For(string path)
+    {
+        var hits = new List<Fault>();
+        for (var i = 0; i < faults.Count; i++)
+        {
+            if (!FileSystemName.MatchesSimpleExpression(faults[i].Path, path, ignoreCase: false))
+                continue;
+            var count = Interlocked.Increment(ref seen[i]);
+            if (count >= faults[i].From && count <= faults[i].To)
+                hits.Add(faults[i]);
+        }
+
+        return hits;
+    }
+}
+
+/// <summary>One line of the mirror's log.</summary>
+internal sealed record LogLine(string Method, string Path, string? Range, int Status, long BodyBytes, string? Faults);
+
+[JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow)]
+[JsonSerializable(typeof(Fault[]))]
+[JsonSerializable(typeof(LogLine))]
+internal sealed partial class StandInsJson : JsonSerializerContext;

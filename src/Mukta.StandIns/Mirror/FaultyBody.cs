@@ -1,0 +1,59 @@
+namespace Mukta.StandIns;
+
+/// <summary>A response body that counts what goes through it, and cuts, stalls or flips a bit where it is told to.</summary>
+internal sealed class FaultyBody(Stream inner, HttpContext context, IReadOnlyList<Fault> faults) : Stream
+{
+    private readonly long? cutAt = faults.FirstOrDefault(f => f.Kind == "cut")?.Bytes;
+    private readonly long? stallAt = faults.FirstOrDefault(f => f.Kind == "stall")?.Bytes;
+    private readonly long? flipAt = faults.FirstOrDefault(f => f.Kind == "flip")?.Bytes;
+
+    public long Sent { get; private set; }
+
+    public override bool CanRead => false;
+
+    public override bool CanSeek => false;
+
+    public override bool CanWrite => true;
+
+    public override long Length => throw new NotSupportedException();
+
+    public override long Position { get => Sent; set => throw new NotSupportedException(); }
+
+    public override async ValueTask WriteAsync(ReadOnlyMemory<byte> buffer, CancellationToken cancellationToken = default)
+    {
+        var end = Sent + buffer.Length;
+        var stop = cutAt ?? stallAt;
+        if (stop is { } at && at < end)
+            buffer = buffer[..(int)Math.Max(0, at - Sent)];
+        if (flipAt is { } flip && flip >= Sent && flip < Sent + buffer.Length)
+        {
+            var copy = buffer.ToArray();
+            copy[flip - Sent] ^= 0x10;
+            buffer = copy;
+        }
+
+        await inner.WriteAsync(buffer, cancellationToken).ConfigureAwait(false);
+        Sent += buffer.Length;
+        if (stop is not { } reached || reached >= end)
+            return;
+        await inner.FlushAsync(cancellationToken).ConfigureAwait(false);
+        if (stallAt is not null)
+            await Task.Delay(Timeout.Infinite, context.RequestAborted).ConfigureAwait(false);
+        context.Abort();
+    }
+
+    public override Task WriteAsync(byte[] buffer, int offset, int count, CancellationToken cancellationToken) =>
+        WriteAsync(buffer.AsMemory(offset, count), cancellationToken).AsTask();
+
+    public override Task FlushAsync(CancellationToken cancellationToken) => inner.FlushAsync(cancellationToken);
+
+    public override void Flush() => throw new NotSupportedException();
+
+    public override int Read(byte[] buffer, int offset, int count) => throw new NotSupportedException();
+
+    public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
+
+    public override void SetLength(long value) => throw new NotSupportedException();
+
+    public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
+}

@@ -1,0 +1,55 @@
+using System.CommandLine;
+
+namespace Mukta.StandIns;
+
+/// <summary><c>mukta-standins break</c>: what a bad week does to an install of Gannet Post.</summary>
+internal static class BreakCommand
+{
+    public static Command Build()
+    {
+        var folder = new Argument<DirectoryInfo>("DIR") { Description = "A folder that 'scenario' has filled." };
+        var command = new Command("break", "Break the install of Gannet Post in several honest ways.") { folder };
+        command.SetAction(parsed => Break(Path.Join(parsed.GetRequiredValue(folder).FullName, "games", "gannet-post")));
+        return command;
+    }
+
+    private static void Break(string install)
+    {
+        string At(string path) => Path.Join(install, path);
+
+        // Security software took a program, and an update never brought two maps.
+        File.Delete(At("bin/gannet-post"));
+        File.Delete(At("maps/isles/dunrock.pak"));
+        File.Delete(At("maps/isles/eiderwick.pak"));
+
+        // The machine lost power while the game was being written.
+        Overwrite(At("sound/gulls.bank"), offset: 1_835_008, count: 262_144, value: 0);
+        using (var cut = File.OpenWrite(At("textures/greylag.tex")))
+            cut.SetLength(131_072);
+
+        // The disk handed back other bytes than it was given.
+        Overwrite(At("maps/harbour.pak"), offset: 3_000_000, count: 300_000, value: 0xA5);
+
+        // Somebody unpacked a copy made on another system.
+        Directory.CreateDirectory(At("Maps"));
+        File.Move(At("maps/pier.pak"), At("Maps/Pier.pak"));
+        File.SetUnixFileMode(At("bin/mail-sorter"), UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.GroupRead | UnixFileMode.OtherRead);
+        File.Delete(At("data/routes.db"));
+        Directory.CreateDirectory(At("data/routes.db"));
+        File.WriteAllText(At("data/routes.db/old-routes.txt"), "harbour - greylag - harbour\n");
+
+        // And the player's own things, which nobody may touch.
+        Directory.CreateDirectory(At("screenshots"));
+        File.WriteAllBytes(At("screenshots/first-flight.raw"), new byte[200_000]);
+        File.WriteAllText(At("letters/my-own-letter.txt"), "Dear gannet, the wind is fair today.\n");
+    }
+
+    private static void Overwrite(string path, long offset, int count, byte value)
+    {
+        using var file = File.OpenWrite(path);
+        file.Position = offset;
+        var bytes = new byte[count];
+        Array.Fill(bytes, value);
+        file.Write(bytes);
+    }
+}

@@ -1,0 +1,39 @@
+using System.CommandLine;
+
+namespace Mukta.StandIns;
+
+/// <summary><c>mukta-standins scenario</c>: the made-up releases on their mirror, and a healthy install of each.</summary>
+internal static class ScenarioCommand
+{
+    private const UnixFileMode Usual = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.GroupRead | UnixFileMode.OtherRead;
+    private const UnixFileMode Program = Usual | UnixFileMode.UserExecute | UnixFileMode.GroupExecute | UnixFileMode.OtherExecute;
+
+    public static Command Build()
+    {
+        var folder = new Argument<DirectoryInfo>("DIR") { Description = "The folder to fill." };
+        var seed = new Option<int>("--seed") { Description = "Another seed gives other bytes.", DefaultValueFactory = _ => 2026 };
+        var command = new Command("scenario", "Make the demo's made-up products: mirror/PRODUCT/RELEASE and an install of each.") { folder, seed };
+        command.SetAction(parsed => Make(parsed.GetRequiredValue(folder).FullName, parsed.GetValue(seed)));
+        return command;
+    }
+
+    private static void Make(string root, int seed)
+    {
+        foreach (var product in Products.All)
+        {
+            foreach (var file in product.Files)
+            {
+                var content = Products.Content(product, file, seed);
+                Put(Path.Join(root, "mirror", product.Id, product.Release, file.Path), content, file.IsProgram);
+                Put(Path.Join(root, product.Install, file.Path), content, file.IsProgram);
+            }
+        }
+    }
+
+    private static void Put(string path, byte[] content, bool isProgram)
+    {
+        Directory.CreateDirectory(Path.GetDirectoryName(path)!);
+        File.WriteAllBytes(path, content);
+        File.SetUnixFileMode(path, isProgram ? Program : Usual);
+    }
+}

@@ -39,7 +39,7 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
     /// <summary>What a manifest calls itself.</summary>
     public static string Title(Manifest manifest)
     {
-        var name = manifest.Product ?? "the release";
+        var name = manifest.Product ?? "unnamed release";
         var release = manifest.Release is null ? "" : $" {manifest.Release}";
         return manifest.Sequence is { } sequence ? $"{name}{release} (release {sequence})" : name + release;
     }

@@ -49,7 +49,7 @@ public sealed record Survey(IReadOnlyList<Finding> Findings, IReadOnlyList<ToRea
                 return;
             if (node is not { } found)
                 LookForOtherCase(file);
-            else if (found.Size != file.Size && file.Pieces is null)
+            else if (found.Size < file.Size && file.Pieces is null)
                 Findings.Add(new Damaged(file, found, Whole(file)));
             else
                 ToRead.Add(new ToRead(file, file.Path, found));

@@ -1,0 +1,56 @@
+using Mukta.Disk;
+using Mukta.Manifests;
+using Mukta.Repair;
+using Mukta.Sources;
+using Mukta.Tests;
+using Mukta.Verification;
+
+namespace Mukta.Core.Tests;
+
+/// <summary>A published release in a folder, an install of it beside, and the core's calls on both.</summary>
+internal sealed class Install : IDisposable
+{
+    public const int PieceLength = 4096;
+
+    public Scratch Scratch { get; } = new();
+
+    public string Root => Scratch.At("install");
+
+    public Manifest Manifest { get; set; } = null!;
+
+    public static Install Usual()
+    {
+        var install = new Install();
+        install.Scratch.Fill("release/bin/game", 9_000, 1, Scratch.Program);
+        install.Scratch.Fill("release/maps/harbour.pak", 8 * PieceLength, 2);
+        install.Scratch.Fill("release/maps/pier.pak", 3 * PieceLength + 17, 3);
+        install.Scratch.Fill("release/sound/gulls.bank", 100, 4);
+        install.Scratch.Fill("release/sound/empty.bank", 0, 5);
+        install.Publish();
+        install.Scratch.CopyTree("release", "install");
+        return install;
+    }
+
+    public void Publish()
+    {
+        using var folder = Folder.Open(Scratch.At("release"));
+        Manifest = ManifestMaker.Make(folder, new ManifestRequest { PieceLength = PieceLength, Product = "gannet-post" }, null, default).Manifest;
+    }
+
+    public VerifyResult Verify()
+    {
+        using var folder = Folder.Open(Root);
+        return new Verifier(TimeProvider.System).Verify(Manifest, folder, new VerifyOptions { RememberProven = true }, default);
+    }
+
+    public async Task<RepairOutcome> RepairAsync(bool holdStrays = false, params ISource[] sources)
+    {
+        using var folder = Folder.Open(Root);
+        using var release = new FolderSource(Folder.Open(Scratch.At("release")));
+        var before = Verify();
+        return await new Repairer(TimeProvider.System, Serilog.Core.Logger.None)
+            .RepairAsync(RepairPlan.For(before, holdStrays), before, folder, sources.Length > 0 ? sources : [release], null, default);
+    }
+
+    public void Dispose() => Scratch.Dispose();
+}

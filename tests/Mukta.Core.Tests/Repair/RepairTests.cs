@@ -1,0 +1,233 @@
+using CsCheck;
+using Mukta.Disk;
+using Mukta.Manifests;
+using Mukta.Repair;
+using Mukta.Sources;
+using Mukta.Tests;
+using Mukta.Verification;
+
+namespace Mukta.Core.Tests.Repair;
+
+public sealed class RepairTests
+{
+    private enum Harm
+    {
+        None, Delete, Flip, Zero, Truncate, Lengthen, Mode, Recase, Folder, Link,
+    }
+
+    private static readonly Gen<(int Size, Harm Harm, int Where)[]> AnyTree =
+        Gen.Select(Gen.Int[0, 5 * Install.PieceLength], Gen.Enum<Harm>(), Gen.Int[0, 1 << 30]).Array[1, 9];
+
+    [Fact]
+    public void Whatever_is_broken_is_whole_afterwards_and_nothing_more_was_fetched_than_the_plan_said() => AnyTree.Sample(
+        files =>
+        {
+            using var install = new Install();
+            for (var i = 0; i < files.Length; i++)
+                install.Scratch.Fill($"release/d{i % 3}/file-{i}", files[i].Size, i, i % 2 == 0 ? Scratch.Usual : Scratch.Program);
+            install.Publish();
+            install.Scratch.CopyTree("release", "install");
+            for (var i = 0; i < files.Length; i++)
+                Break(install.Scratch, $"install/d{i % 3}/file-{i}", files[i].Size, files[i].Harm, files[i].Where);
+            install.Scratch.Write("install/saves/mine.sav", "the player's");
+
+            var expected = install.Verify().BytesToFetch;
+            var outcome = install.RepairAsync().GetAwaiter().GetResult();
+
+            outcome.Code.ShouldBe(ExitCode.Done);
+            outcome.Sources.Sum(s => s.Bytes).ShouldBe(expected);
+            var after = install.Scratch.Snapshot("install");
+            after.Remove("saves/mine.sav").ShouldBeTrue();
+            after.Remove("saves");
+            after.ShouldBe(install.Scratch.Snapshot("release"));
+            Directory.Exists(install.Scratch.At("install/.mukta/staging")).ShouldBeFalse();
+        },
+        iter: 60);
+
+    [Fact]
+    public async Task What_is_replaced_is_held_byte_for_byte()
+    {
+        using var install = Install.Usual();
+        install.Scratch.Flip("install/maps/harbour.pak", 5000);
+        var broken = await File.ReadAllBytesAsync(install.Scratch.At("install/maps/harbour.pak"), TestContext.Current.CancellationToken);
+        var outcome = await install.RepairAsync();
+        (await File.ReadAllBytesAsync(install.Scratch.At("install", outcome.HeldAt!, "files/maps/harbour.pak"), TestContext.Current.CancellationToken)).ShouldBe(broken);
+        var record = await File.ReadAllLinesAsync(install.Scratch.At("install", outcome.HeldAt!, "operation.jsonl"), TestContext.Current.CancellationToken);
+        record[0].ShouldContain("\"format\":\"mukta.operation/1\"");
+        record[1].ShouldBe("""{"act":"replaced","path":"maps/harbour.pak","heldAt":"files/maps/harbour.pak"}""");
+    }
+
+    [Fact]
+    public async Task Strays_stay_unless_they_are_to_be_held()
+    {
+        using var install = Install.Usual();
+        install.Scratch.Write("install/crash.dump", "dump");
+        (await install.RepairAsync()).Plan.IsEmpty.ShouldBeTrue();
+        File.Exists(install.Scratch.At("install/crash.dump")).ShouldBeTrue();
+        var outcome = await install.RepairAsync(holdStrays: true);
+        File.Exists(install.Scratch.At("install/crash.dump")).ShouldBeFalse();
+        (await File.ReadAllTextAsync(install.Scratch.At("install", outcome.HeldAt!, "files/crash.dump"), TestContext.Current.CancellationToken)).ShouldBe("dump");
+    }
+
+    [Fact]
+    public async Task A_source_that_lies_never_gets_a_byte_into_the_install()
+    {
+        using var install = Install.Usual();
+        install.Scratch.CopyTree("release", "liar");
+        install.Scratch.Flip("liar/maps/harbour.pak", 5000);
+        install.Scratch.Flip("install/maps/harbour.pak", 5001);
+        var before = install.Scratch.Snapshot("install");
+        using var liar = new FolderSource(Folder.Open(install.Scratch.At("liar")));
+        var outcome = await install.RepairAsync(false, liar);
+        outcome.Code.ShouldBe(ExitCode.NoSource);
+        outcome.Sources.ShouldHaveSingleItem().BadPieces.ShouldBeGreaterThan(0);
+        install.Scratch.Snapshot("install").ShouldBe(before);
+    }
+
+    [Fact]
+    public async Task The_next_source_makes_up_for_one_that_lies()
+    {
+        using var install = Install.Usual();
+        install.Scratch.CopyTree("release", "liar");
+        install.Scratch.Flip("liar/maps/harbour.pak", 5000);
+        File.Delete(install.Scratch.At("install/maps/harbour.pak"));
+        using var liar = new FolderSource(Folder.Open(install.Scratch.At("liar")));
+        using var honest = new FolderSource(Folder.Open(install.Scratch.At("release")));
+        var outcome = await install.RepairAsync(false, liar, honest);
+        outcome.Code.ShouldBe(ExitCode.Done);
+        outcome.Sources.Select(s => s.Bytes).ShouldBe([7 * Install.PieceLength, Install.PieceLength]);
+    }
+
+    [Fact]
+    public async Task Without_a_source_that_answers_nothing_is_touched()
+    {
+        using var install = Install.Usual();
+        File.Delete(install.Scratch.At("install/maps/harbour.pak"));
+        File.SetUnixFileMode(install.Scratch.At("install/bin/game"), Scratch.Usual);
+        var before = install.Scratch.Snapshot("install", withOwnFolder: true);
+        Directory.CreateDirectory(install.Scratch.At("empty"));
+        using var empty = new FolderSource(Folder.Open(install.Scratch.At("empty")));
+        (await Should.ThrowAsync<MuktaException>(() => install.RepairAsync(false, empty))).Code.ShouldBe(ExitCode.NoSource);
+        install.Scratch.Snapshot("install", withOwnFolder: true).ShouldBe(before);
+    }
+
+    [Fact]
+    public async Task A_file_that_changed_since_it_was_verified_is_left_alone()
+    {
+        using var install = Install.Usual();
+        install.Scratch.Flip("install/maps/harbour.pak", 5000);
+        var before = install.Verify();
+        install.Scratch.Write("install/maps/harbour.pak", "somebody else wrote this");
+        using var folder = Folder.Open(install.Root);
+        using var release = new FolderSource(Folder.Open(install.Scratch.At("release")));
+        var outcome = await new Repairer(TimeProvider.System, Serilog.Core.Logger.None)
+            .RepairAsync(RepairPlan.For(before, false), before, folder, [release], null, TestContext.Current.CancellationToken);
+        outcome.Code.ShouldBe(ExitCode.Blocked);
+        (await File.ReadAllTextAsync(install.Scratch.At("install/maps/harbour.pak"), TestContext.Current.CancellationToken)).ShouldBe("somebody else wrote this");
+    }
+
+    [Fact]
+    public async Task New_files_have_the_owner_and_group_of_the_folder_they_are_in()
+    {
+        Assert.SkipUnless(Environment.UserName == "root", "Only root can give files away.");
+        using var install = Install.Usual();
+        File.Delete(install.Scratch.At("install/maps/harbour.pak"));
+        install.Scratch.Flip("install/maps/pier.pak", 1);
+        using (var chown = System.Diagnostics.Process.Start("chown", ["-R", "1234:2345", install.Root]))
+            await chown.WaitForExitAsync(TestContext.Current.CancellationToken);
+        await install.RepairAsync();
+        using var folder = Folder.Open(install.Root);
+        foreach (var path in new[] { "maps/harbour.pak", "maps/pier.pak", ".mukta", ".mukta/held" })
+            (folder.Look(path)!.Value.User, folder.Look(path)!.Value.Group).ShouldBe((1234u, 2345u), path);
+    }
+
+    [Fact]
+    public async Task A_second_run_on_the_same_install_is_kept_off()
+    {
+        using var install = Install.Usual();
+        install.Scratch.Flip("install/maps/harbour.pak", 5000);
+        using var folder = Folder.Open(install.Root);
+        using (InstallLock.Take(folder, TimeProvider.System))
+        {
+            var failure = await Should.ThrowAsync<MuktaException>(() => install.RepairAsync());
+            failure.Code.ShouldBe(ExitCode.Blocked);
+            failure.Where.ShouldContain($"process {Environment.ProcessId}, since");
+        }
+
+        (await install.RepairAsync()).Code.ShouldBe(ExitCode.Done);
+    }
+
+    [Fact]
+    public async Task A_link_in_the_place_of_the_maps_folder_is_held_and_what_it_led_to_is_untouched()
+    {
+        using var install = Install.Usual();
+        Directory.Move(install.Scratch.At("install/maps"), install.Scratch.At("elsewhere"));
+        install.Scratch.Flip("elsewhere/harbour.pak", 1);
+        Directory.CreateSymbolicLink(install.Scratch.At("install/maps"), install.Scratch.At("elsewhere"));
+        var elsewhere = install.Scratch.Snapshot("elsewhere");
+        var outcome = await install.RepairAsync();
+        outcome.Code.ShouldBe(ExitCode.Done);
+        install.Scratch.Snapshot("elsewhere").ShouldBe(elsewhere);
+        install.Scratch.Snapshot("install").ShouldBe(install.Scratch.Snapshot("release"));
+        new FileInfo(install.Scratch.At("install", outcome.HeldAt!, "files/maps")).LinkTarget.ShouldBe(install.Scratch.At("elsewhere"));
+    }
+
+    [Fact]
+    public void A_plan_for_a_healthy_install_is_empty()
+    {
+        using var install = Install.Usual();
+        RepairPlan.For(install.Verify(), holdStrays: true).IsEmpty.ShouldBeTrue();
+    }
+
+    [Fact]
+    public void What_cannot_be_read_is_left_open_and_said()
+    {
+        var result = new VerifyResult
+        {
+            Manifest = new Manifest { Files = [] }, Findings = [new Unreadable("a", "I/O error")], BytesRead = 0, Elapsed = default, ModesCompared = true, BytesGood = 0,
+        };
+        var plan = RepairPlan.For(result, holdStrays: true);
+        plan.IsEmpty.ShouldBeTrue();
+        plan.LeftOpen.ShouldHaveSingleItem().Path.ShouldBe("a");
+    }
+
+    private static void Break(Scratch disk, string path, int size, Harm harm, int where)
+    {
+        var full = disk.At(path);
+        switch (harm)
+        {
+            case Harm.Delete:
+                File.Delete(full);
+                break;
+            case Harm.Flip when size > 0:
+                disk.Flip(path, where % size);
+                break;
+            case Harm.Zero when size > 0:
+                disk.Zero(path, where % size, size - where % size);
+                break;
+            case Harm.Truncate:
+                disk.Truncate(path, where % (size + 1));
+                break;
+            case Harm.Lengthen:
+                File.AppendAllText(full, "surplus");
+                break;
+            case Harm.Mode:
+                File.SetUnixFileMode(full, UnixFileMode.UserRead);
+                break;
+            case Harm.Recase:
+                File.Move(full, Path.Join(Path.GetDirectoryName(full), "FILE" + Path.GetFileName(full)[4..]));
+                break;
+            case Harm.Folder:
+                File.Delete(full);
+                Directory.CreateDirectory(full);
+                File.WriteAllText(Path.Join(full, "inside"), "x");
+                break;
+            case Harm.Link:
+                File.Delete(full);
+                File.CreateSymbolicLink(full, "/etc/hostname");
+                break;
+            default:
+                break;
+        }
+    }
+}

@@ -36,8 +36,12 @@ internal static class ManifestMakeCommand
             using var session = new Session(parsed);
             var request = new ManifestRequest
             {
-                Product = parsed.GetValue(product), Release = parsed.GetValue(release), Sequence = parsed.GetValue(sequence), Expires = parsed.GetValue(expires),
-                Bases = [.. (parsed.GetValue(bases) ?? []).Select(Base)], PieceLength = parsed.GetValue(pieceSize),
+                Product = parsed.GetValue(product),
+                Release = parsed.GetValue(release),
+                Sequence = parsed.GetValue(sequence),
+                Expires = parsed.GetValue(expires),
+                Bases = [.. (parsed.GetValue(bases) ?? []).Select(Base)],
+                PieceLength = parsed.GetValue(pieceSize),
             };
             return await RunAsync(session, parsed.GetRequiredValue(folder), request, parsed.GetRequiredValue(output), cancel).ConfigureAwait(false);
         });

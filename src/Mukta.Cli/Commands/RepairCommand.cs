@@ -40,7 +40,10 @@ internal static class RepairCommand
             using var session = new Session(parsed);
             var run = new Run(session, parsed.GetRequiredValue(install), parsed.GetRequiredValue(manifest), parsed.GetValue(from) ?? [])
             {
-                HoldStrays = parsed.GetValue(holdStrays), ShowAll = parsed.GetValue(all), IsDryRun = parsed.GetValue(dryRun), IsAgreed = parsed.GetValue(yes),
+                HoldStrays = parsed.GetValue(holdStrays),
+                ShowAll = parsed.GetValue(all),
+                IsDryRun = parsed.GetValue(dryRun),
+                IsAgreed = parsed.GetValue(yes),
             };
             return (int)await run.ToEndAsync(cancel).ConfigureAwait(false);
         });
@@ -123,8 +126,13 @@ internal static class RepairCommand
         private void Write(RepairPlan plan, VerifyResult before, RepairOutcome? outcome) => Session.Write(
             new RepairDocument
             {
-                Install = PathBytes.Shown(path), DryRun = IsDryRun, ExitCode = (int)(outcome?.Code ?? ExitCode.Problems), Plan = PlanPart.Of(plan),
-                Operation = outcome?.Operation, HeldAt = outcome?.HeldAt, StepsDone = outcome?.StepsDone ?? 0,
+                Install = PathBytes.Shown(path),
+                DryRun = IsDryRun,
+                ExitCode = (int)(outcome?.Code ?? ExitCode.Problems),
+                Plan = PlanPart.Of(plan),
+                Operation = outcome?.Operation,
+                HeldAt = outcome?.HeldAt,
+                StepsDone = outcome?.StepsDone ?? 0,
                 Sources = [.. (outcome?.Sources ?? []).Select(s => new SourcePart(s.Name, s.Bytes, s.BadPieces, s.Failures))],
                 Failures = [.. (outcome?.Failures ?? []).Select(f => new FailurePart(PathBytes.Shown(f.Path), f.Reason, (int)f.Code))],
                 Before = VerifyDocument.Of(before, path, straysCount: false, next: null),

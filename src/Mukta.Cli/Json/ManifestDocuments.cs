@@ -29,8 +29,11 @@ internal sealed record ManifestShowDocument
 
     public static ManifestShowDocument Of(Manifest manifest, string path) => new()
     {
-        Manifest = PathBytes.Shown(path), Release = ReleasePart.Of(manifest), Mirrors = [.. manifest.Bases.Select(MirrorPart.Of)],
-        Files = [.. manifest.Files.Select(ManifestFilePart.Of)], Links = [.. manifest.Links.Select(l => new ManifestLinkPart(l.Path, l.Target, l.Component))],
+        Manifest = PathBytes.Shown(path),
+        Release = ReleasePart.Of(manifest),
+        Mirrors = [.. manifest.Bases.Select(MirrorPart.Of)],
+        Files = [.. manifest.Files.Select(ManifestFilePart.Of)],
+        Links = [.. manifest.Links.Select(l => new ManifestLinkPart(l.Path, l.Target, l.Component))],
     };
 }
 
@@ -61,8 +64,11 @@ internal sealed record ManifestFilePart(string Path, long Size)
 
     public static ManifestFilePart Of(ManifestFile file) => new(file.Path, file.Size)
     {
-        Component = file.Component, Mode = file.Mode is { } mode ? Rendering.Units.Mode(mode) : null, Version = file.Version,
-        Os = file.OperatingSystems is { Count: > 0 } os ? os : null, Languages = file.Languages is { Count: > 0 } languages ? languages : null,
+        Component = file.Component,
+        Mode = file.Mode is { } mode ? Rendering.Units.Mode(mode) : null,
+        Version = file.Version,
+        Os = file.OperatingSystems is { Count: > 0 } os ? os : null,
+        Languages = file.Languages is { Count: > 0 } languages ? languages : null,
         Hashes = file.Hashes.ToDictionary(h => Hashing.HashKinds.IanaName(h.Kind), h => h.Hex),
         Pieces = file.Pieces is { } p ? new PieceSumPart(p.Count, p.PieceLength, Hashing.HashKinds.IanaName(p.Kind)) : null,
         Urls = file.Urls is { Count: > 0 } urls ? [.. urls.Select(MirrorPart.Of)] : null,

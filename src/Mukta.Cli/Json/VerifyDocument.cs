@@ -36,11 +36,18 @@ internal sealed record VerifyDocument
 
     public static VerifyDocument Of(VerifyResult result, string install, bool straysCount, string? next) => new()
     {
-        Install = PathBytes.Shown(install), Verdict = result.IsIntact && !(straysCount && result.Strays.Any()) ? "intact" : "not-intact",
+        Install = PathBytes.Shown(install),
+        Verdict = result.IsIntact && !(straysCount && result.Strays.Any()) ? "intact" : "not-intact",
         Release = ReleasePart.Of(result.Manifest),
-        BytesRead = result.BytesRead, BytesTrusted = result.BytesTrusted, ElapsedMs = (long)result.Elapsed.TotalMilliseconds,
-        BytesToFetch = result.BytesToFetch, BytesGood = result.BytesGood, ModesCompared = result.ModesCompared,
-        Counts = CountsOf(result), Findings = [.. result.Findings.Select(FindingPart.Of)], Next = next,
+        BytesRead = result.BytesRead,
+        BytesTrusted = result.BytesTrusted,
+        ElapsedMs = (long)result.Elapsed.TotalMilliseconds,
+        BytesToFetch = result.BytesToFetch,
+        BytesGood = result.BytesGood,
+        ModesCompared = result.ModesCompared,
+        Counts = CountsOf(result),
+        Findings = [.. result.Findings.Select(FindingPart.Of)],
+        Next = next,
     };
 
     private static Dictionary<string, int> CountsOf(VerifyResult result)
@@ -100,8 +107,10 @@ internal sealed record FindingPart(string Path, string State)
             Miscased m => part with { Kind = "file", Size = m.File.Size, FoundAt = PathBytes.Shown(m.FoundAt) },
             WrongKind w => part with
             {
-                Kind = w.Entry switch { null => "folder", ManifestLink => "link", _ => "file" }, KindFound = KindName(w.Found),
-                Size = (w.Entry as ManifestFile)?.Size, FilesInside = w.Found == NodeKind.Folder ? w.FilesInside : null,
+                Kind = w.Entry switch { null => "folder", ManifestLink => "link", _ => "file" },
+                KindFound = KindName(w.Found),
+                Size = (w.Entry as ManifestFile)?.Size,
+                FilesInside = w.Found == NodeKind.Folder ? w.FilesInside : null,
             },
             WrongMode w => part with { Kind = "file", Mode = Units.Mode(w.File.Mode ?? 0), ModeFound = Units.Mode(w.Found) },
             Unreadable u => part with { Reason = u.Reason },

@@ -18,7 +18,11 @@ public sealed class Folder : IDisposable
         Path = path;
         var fd = Native.OpenAt(Native.AtFdCwd, PathBytes.Encode(path), Native.ReadOnly | Native.Directory | Native.CloseOnExec, 0);
         if (fd < 0)
-            throw Failure("open the folder", null);
+        {
+            var failure = Failure("open the folder", null);
+            throw failure.IsAbsent ? new MuktaException(ExitCode.BadInput, "There is no such folder.", PathBytes.Shown(path), "Check the path.", failure) : failure;
+        }
+
         root = new SafeFileHandle(fd, ownsHandle: true);
         this.stepByStep = stepByStep || !KernelResolvesBeneath();
     }
@@ -27,7 +31,7 @@ public sealed class Folder : IDisposable
     public string Path { get; }
 
     /// <summary>Opens a folder. Links on the way to it are followed: the user named it.</summary>
-    /// <exception cref="DiskException">There is no such folder, or it may not be entered.</exception>
+    /// <exception cref="MuktaException">There is no such folder, or it may not be entered.</exception>
     public static Folder Open(string path) => new(path, stepByStep: false);
 
     /// <summary>What stands at a path; null where nothing does. A link on the way counts as nothing.</summary>
@@ -54,9 +58,18 @@ public sealed class Folder : IDisposable
     public SafeFileHandle CreateFile(string path, int mode) =>
         OpenFile(path, Native.ReadWrite | Native.Create | Native.Exclusive, mode, "create");
 
-    /// <summary>Opens the file at a path for reading and writing, and makes it where there is none.</summary>
-    public SafeFileHandle OpenOrCreateFile(string path, int mode) =>
-        OpenFile(path, Native.ReadWrite | Native.Create, mode, "open for writing");
+    /// <summary>
+    /// Opens the file at a path for reading and writing, and makes it where there is none. One that has a second name is
+    /// refused: writing to it would change a file elsewhere.
+    /// </summary>
+    public SafeFileHandle OpenOrCreateFile(string path, int mode)
+    {
+        var file = OpenFile(path, Native.ReadWrite | Native.Create | Native.NonBlock, mode, "open for writing");
+        if (Native.StatxAt(file, PathBytes.Encode(""), Native.AtEmptyPath, Native.StatxBasic, out var found) == 0 && found.Links == 1 && Node.From(found).Kind == NodeKind.File)
+            return file;
+        file.Dispose();
+        throw Failure("write to something that is no file of its own", System.IO.Path.Join(Path, path), DiskException.TooManyLinks);
+    }
 
     /// <summary>Makes one folder.</summary>
     public void MakeFolder(string path, int mode)

@@ -69,7 +69,11 @@ public static class ManifestMaker
         return new MadeManifest(
             new Manifest
             {
-                Product = request.Product, Release = request.Release, Sequence = request.Sequence, Expires = request.Expires, Bases = request.Bases,
+                Product = request.Product,
+                Release = request.Release,
+                Sequence = request.Sequence,
+                Expires = request.Expires,
+                Bases = request.Bases,
                 Files = [.. made.OrderBy(f => f.Path, StringComparer.Ordinal)],
                 Links = [.. links.OrderBy(l => l.Path, StringComparer.Ordinal)],
             },
@@ -119,7 +123,9 @@ public static class ManifestMaker
                 throw Changed(path);
             return new ManifestFile
             {
-                Path = path, Size = node.Size, Mode = node.Mode & 0x1FF & ~Verification.Conclusion.OwnChoice,
+                Path = path,
+                Size = node.Size,
+                Mode = node.Mode & 0x1FF & ~Verification.Conclusion.OwnChoice,
                 Hashes = [new ContentHash(HashKind.Sha256, whole)],
                 Pieces = node.Size > pieceLength ? new PieceList(HashKind.Sha256, pieceLength, pieces) : null,
             };

@@ -73,8 +73,13 @@ public sealed class MetalinkReader
         links.Sort((a, b) => string.CompareOrdinal(a.Path, b.Path));
         return new Manifest
         {
-            Product = product, Release = release, Sequence = sequence, Expires = expires,
-            Bases = bases.OrderBy(b => b.Priority).ToList(), Files = files, Links = links,
+            Product = product,
+            Release = release,
+            Sequence = sequence,
+            Expires = expires,
+            Bases = bases.OrderBy(b => b.Priority).ToList(),
+            Files = files,
+            Links = links,
         };
     }
 
@@ -177,7 +182,11 @@ public sealed class MetalinkReader
             Hashes = hashes.Count < 2 ? hashes : [.. hashes.OrderBy(h => h.Kind)],
             Pieces = pieces,
             Urls = WithoutBases(urls, path),
-            OperatingSystems = systems, Languages = languages, Version = version, Component = component, Mode = mode,
+            OperatingSystems = systems,
+            Languages = languages,
+            Version = version,
+            Component = component,
+            Mode = mode,
         };
         Prove(file, place, piecesPlace);
         files.Add(file);

@@ -39,7 +39,11 @@ public static class MetalinkWriter
     {
         using var xml = XmlWriter.Create(stream, new XmlWriterSettings
         {
-            Indent = true, IndentChars = " ", NewLineChars = "\n", Encoding = new UTF8Encoding(false), CloseOutput = false,
+            Indent = true,
+            IndentChars = " ",
+            NewLineChars = "\n",
+            Encoding = new UTF8Encoding(false),
+            CloseOutput = false,
         });
         xml.WriteStartDocument();
         xml.WriteStartElement("metalink", MetalinkNames.Metalink);

@@ -48,6 +48,7 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, WorkMeter? meter, 
     private static readonly TimeSpan LongestSilence = TimeSpan.FromSeconds(30);
 
     private readonly SemaphoreSlim requests = new(RequestsAtATime, RequestsAtATime);
+    private volatile bool isSentInRanges;
 
     public IReadOnlyList<SourceTally> Tallies { get; } = [.. sources.Select(s => new SourceTally(s.Name))];
 
@@ -55,19 +56,13 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, WorkMeter? meter, 
     public async Task<string?> FetchAsync(StagedFile staged, CancellationToken cancel)
     {
         var reasons = new ConcurrentQueue<string>();
+        var runs = Runs(staged);
+        var alone = isSentInRanges || runs.Count == 1 ? 0 : 1; // A source that ignores ranges sends the whole file at the first request.
+        foreach (var run in runs.Take(alone))
+            await FetchRunAsync(staged, run.First, run.End, reasons, cancel).ConfigureAwait(false);
         var parallel = new ParallelOptions { MaxDegreeOfParallelism = RequestsAtATime, CancellationToken = cancel };
-        await Parallel.ForEachAsync(Runs(staged), parallel, async (run, token) =>
-        {
-            await requests.WaitAsync(token).ConfigureAwait(false);
-            try
-            {
-                await FetchRunAsync(staged, run.First, run.End, reasons, token).ConfigureAwait(false);
-            }
-            finally
-            {
-                requests.Release();
-            }
-        }).ConfigureAwait(false);
+        await Parallel.ForEachAsync(
+            runs.Skip(alone), parallel, async (run, token) => await FetchRunAsync(staged, run.First, run.End, reasons, token).ConfigureAwait(false)).ConfigureAwait(false);
         return staged.IsComplete ? null : string.Join("; ", reasons.Distinct().Take(4)) is { Length: > 0 } why ? why : "no source is left";
     }
 
@@ -131,11 +126,28 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, WorkMeter? meter, 
     private async Task<string?> AskAsync(ISource source, SourceTally tally, StagedFile staged, (int First, int End) wanted, CancellationToken cancel)
     {
         var range = new ByteRange(staged.RangeOf(wanted.First).Offset, staged.RangeOf(wanted.End - 1).End - staged.RangeOf(wanted.First).Offset);
+        await requests.WaitAsync(cancel).ConfigureAwait(false);
+        try
+        {
+            return await TakeAsync(source, tally, staged, wanted, range, cancel).ConfigureAwait(false);
+        }
+        finally
+        {
+            requests.Release();
+        }
+    }
+
+    private async Task<string?> TakeAsync(ISource source, SourceTally tally, StagedFile staged, (int First, int End) wanted, ByteRange range, CancellationToken cancel)
+    {
         var answer = await source.OpenAsync(staged.File, range, cancel).ConfigureAwait(false);
         await using (answer.ConfigureAwait(false))
         {
             if (answer.Covers == range)
+            {
+                if (range.Length < staged.File.Size)
+                    isSentInRanges = true;
                 return await ReceiveAsync(answer, tally, staged, wanted.End, cancel).ConfigureAwait(false);
+            }
 
             // The whole file comes instead of the range: one reader takes all that is needed out of it, the others wait.
             await staged.WholeBody.WaitAsync(cancel).ConfigureAwait(false);

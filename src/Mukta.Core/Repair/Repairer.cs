@@ -54,8 +54,13 @@ public sealed class Repairer(TimeProvider time, ILogger log)
         var after = new Verifier(time).Verify(before.Manifest, install, new VerifyOptions { Meter = meter, Trusted = before.Proven }, cancel);
         return new RepairOutcome
         {
-            Plan = plan, Operation = operation, HeldAt = area.HoldsSomething ? area.Path : null, StepsDone = workshop.StepsDone,
-            Sources = fetcher.Tallies, Failures = [.. workshop.Failures.OrderBy(f => f.Path, StringComparer.Ordinal)], After = after,
+            Plan = plan,
+            Operation = operation,
+            HeldAt = area.HoldsSomething ? area.Path : null,
+            StepsDone = workshop.StepsDone,
+            Sources = fetcher.Tallies,
+            Failures = [.. workshop.Failures.OrderBy(f => f.Path, StringComparer.Ordinal)],
+            After = after,
         };
     }
 

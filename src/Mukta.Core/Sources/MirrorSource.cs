@@ -33,8 +33,12 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
     {
         var client = new HttpClient(new SocketsHttpHandler
         {
-            UseCookies = false, AutomaticDecompression = DecompressionMethods.None, MaxAutomaticRedirections = 5,
-            ConnectTimeout = TimeSpan.FromSeconds(10), PooledConnectionIdleTimeout = TimeSpan.FromSeconds(30), MaxConnectionsPerServer = 8,
+            UseCookies = false,
+            AutomaticDecompression = DecompressionMethods.None,
+            MaxAutomaticRedirections = 5,
+            ConnectTimeout = TimeSpan.FromSeconds(10),
+            PooledConnectionIdleTimeout = TimeSpan.FromSeconds(30),
+            MaxConnectionsPerServer = 8,
         })
         {
             Timeout = TimeSpan.FromSeconds(60), // For the headers only: bodies are read with a limit of their own.
@@ -76,7 +80,11 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
         new ResiliencePipelineBuilder<HttpResponseMessage> { TimeProvider = time }
             .AddRetry(new RetryStrategyOptions<HttpResponseMessage>
             {
-                MaxRetryAttempts = 3, BackoffType = DelayBackoffType.Exponential, Delay = TimeSpan.FromMilliseconds(200), UseJitter = true, MaxDelay = LongestWait,
+                MaxRetryAttempts = 3,
+                BackoffType = DelayBackoffType.Exponential,
+                Delay = TimeSpan.FromMilliseconds(200),
+                UseJitter = true,
+                MaxDelay = LongestWait,
                 ShouldHandle = args => ValueTask.FromResult(args.Outcome switch
                 {
                     { Exception: HttpRequestException } => true,

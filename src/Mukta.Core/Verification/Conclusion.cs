@@ -34,8 +34,14 @@ internal sealed class Conclusion(Manifest manifest, Inventory inventory, Survey 
         var lost = findings.Sum(f => f.BytesToFetch) + manifest.Files.Where(f => unreadable.Contains(f.Path)).Sum(f => f.Size);
         return new VerifyResult
         {
-            Manifest = manifest, Findings = findings, BytesRead = 0, Elapsed = default, ModesCompared = modesCompared,
-            Proven = proven, BytesTrusted = trusted.Sum(t => t.File.Size), BytesGood = manifest.TotalSize - lost,
+            Manifest = manifest,
+            Findings = findings,
+            BytesRead = 0,
+            Elapsed = default,
+            ModesCompared = modesCompared,
+            Proven = proven,
+            BytesTrusted = trusted.Sum(t => t.File.Size),
+            BytesGood = manifest.TotalSize - lost,
         };
     }
 

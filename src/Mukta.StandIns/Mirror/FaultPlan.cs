@@ -4,37 +4,42 @@ using System.Text.Json.Serialization;
 
 namespace Mukta.StandIns;
 
-/// <summary>One way in which the mirror misbehaves. Described in docs/stand-ins.md.</summary>
+/// <summary>
+/// One way in which the mirror misbehaves. Described in docs/stand-ins.md. Its members can be set, not only at the start,
+/// since the source-generated reader forgets the defaults of those that cannot.
+/// </summary>
 internal sealed record Fault
 {
     /// <summary>Which paths, with * and ?; all where nothing is said.</summary>
-    public string Path { get; init; } = "*";
+    public string Path { get; set; } = "*";
 
     /// <summary>The first request for such a path that is hit, from 1.</summary>
-    public int From { get; init; } = 1;
+    public int From { get; set; } = 1;
 
     /// <summary>The last one.</summary>
-    public int To { get; init; } = int.MaxValue;
+    public int To { get; set; } = int.MaxValue;
 
     /// <summary>status, cut, flip, delay, stall, ignore-range, other-range or html.</summary>
-    public required string Kind { get; init; }
+    public string Kind { get; set; } = "";
 
     /// <summary>For status: the code.</summary>
-    public int Status { get; init; } = 503;
+    public int Status { get; set; } = 503;
 
     /// <summary>For status: seconds in Retry-After.</summary>
-    public int? RetryAfter { get; init; }
+    public int? RetryAfter { get; set; }
 
     /// <summary>For cut: how many bytes of the body are sent. For flip: which byte of it. For other-range: how many bytes more.</summary>
-    public long Bytes { get; init; }
+    public long Bytes { get; set; }
 
     /// <summary>For delay: how long, before the answer.</summary>
-    public int Milliseconds { get; init; }
+    public int Milliseconds { get; set; }
 }
 
 /// <summary>All faults of a mirror, and how often each has had its chance.</summary>
 internal sealed class FaultPlan(IReadOnlyList<Fault> faults)
 {
+    private static readonly string[] Kinds = ["status", "cut", "flip", "delay", "stall", "ignore-range", "other-range", "html"];
+
     private readonly int[] seen = new int[faults.Count];
 
     public static FaultPlan Read(string? file)
@@ -42,7 +47,10 @@ internal sealed class FaultPlan(IReadOnlyList<Fault> faults)
         if (file is null)
             return new FaultPlan([]);
         using var stream = File.OpenRead(file);
-        return new FaultPlan(JsonSerializer.Deserialize(stream, StandInsJson.Default.FaultArray) ?? []);
+        var faults = JsonSerializer.Deserialize(stream, StandInsJson.Default.FaultArray) ?? [];
+        return faults.FirstOrDefault(f => !Kinds.Contains(f.Kind)) is { } unknown
+            ? throw new InvalidDataException($"{file}: there is no fault \"{unknown.Kind}\"; known are {string.Join(", ", Kinds)}")
+            : new FaultPlan(faults);
     }
 
     /// <summary>The faults that hit a request.</summary>

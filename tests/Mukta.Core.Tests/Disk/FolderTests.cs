@@ -110,6 +110,15 @@ public sealed class FolderTests : IDisposable
     }
 
     [Fact]
+    public void A_second_name_of_a_file_elsewhere_is_never_written_through()
+    {
+        System.Diagnostics.Process.Start("ln", [scratch.At("outside/secret"), scratch.At("install/staged")]).WaitForExit();
+        using var folder = Folder.Open(scratch.At("install"));
+        Should.Throw<DiskException>(() => folder.OpenOrCreateFile("staged", 0x1A4).Dispose());
+        folder.OpenOrCreateFile("fresh", 0x1A4).Dispose();
+    }
+
+    [Fact]
     public void A_pipe_in_the_place_of_a_file_does_not_block_reading()
     {
         System.Diagnostics.Process.Start("mkfifo", scratch.At("install/pipe")).WaitForExit();

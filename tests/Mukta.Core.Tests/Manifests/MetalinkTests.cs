@@ -22,9 +22,15 @@ public class MetalinkTests
         let pieceLength = (size + pieces - 1) / pieces
         select new ManifestFile
         {
-            Path = path, Size = size, Hashes = [new ContentHash(HashKind.Sha256, hash)], Mode = mode < 0 ? null : mode, Component = component,
+            Path = path,
+            Size = size,
+            Hashes = [new ContentHash(HashKind.Sha256, hash)],
+            Mode = mode < 0 ? null : mode,
+            Component = component,
             Pieces = cut ? new PieceList(HashKind.Sha256, pieceLength, new byte[PieceList.CountFor(size, pieceLength) * 32]) : null,
-            Languages = cut ? ["en", "nn"] : [], OperatingSystems = cut ? ["Linux"] : [], Version = cut ? "1.0" : null,
+            Languages = cut ? ["en", "nn"] : [],
+            OperatingSystems = cut ? ["Linux"] : [],
+            Version = cut ? "1.0" : null,
             Urls = cut ? [new MirrorUrl(new Uri("https://other.example/x"), 7, "no")] : [],
         };
 
@@ -38,8 +44,12 @@ public class MetalinkTests
         where sound.Count > 0
         select new Manifest
         {
-            Product = "gannet-post", Release = "1.4.2", Sequence = sequence, Expires = new DateTimeOffset(2027, 1, 31, 12, 0, 0, TimeSpan.Zero),
-            Bases = [.. Enumerable.Range(1, bases).Select(i => new MirrorUrl(new Uri($"http://m{i}.example/gannet%20post"), i, "dk"))], Files = sound,
+            Product = "gannet-post",
+            Release = "1.4.2",
+            Sequence = sequence,
+            Expires = new DateTimeOffset(2027, 1, 31, 12, 0, 0, TimeSpan.Zero),
+            Bases = [.. Enumerable.Range(1, bases).Select(i => new MirrorUrl(new Uri($"http://m{i}.example/gannet%20post"), i, "dk"))],
+            Files = sound,
         };
 
     [Fact]

@@ -10,13 +10,10 @@ namespace Mukta.Core.Tests.Repair;
 
 public sealed class RepairTests
 {
-    private enum Harm
-    {
-        None, Delete, Flip, Zero, Truncate, Lengthen, Mode, Recase, Folder, Link,
-    }
+    private static readonly string[] Harms = ["none", "delete", "flip", "zero", "truncate", "lengthen", "mode", "recase", "folder", "link"];
 
-    private static readonly Gen<(int Size, Harm Harm, int Where)[]> AnyTree =
-        Gen.Select(Gen.Int[0, 5 * Install.PieceLength], Gen.Enum<Harm>(), Gen.Int[0, 1 << 30]).Array[1, 9];
+    private static readonly Gen<(int Size, string Harm, int Where)[]> AnyTree =
+        Gen.Select(Gen.Int[0, 5 * Install.PieceLength], Gen.Int[0, Harms.Length - 1].Select(i => Harms[i]), Gen.Int[0, 1 << 30]).Array[1, 9];
 
     [Fact]
     public void Whatever_is_broken_is_whole_afterwards_and_nothing_more_was_fetched_than_the_plan_said() => AnyTree.Sample(
@@ -184,45 +181,50 @@ public sealed class RepairTests
     {
         var result = new VerifyResult
         {
-            Manifest = new Manifest { Files = [] }, Findings = [new Unreadable("a", "I/O error")], BytesRead = 0, Elapsed = default, ModesCompared = true, BytesGood = 0,
+            Manifest = new Manifest { Files = [] },
+            Findings = [new Unreadable("a", "I/O error")],
+            BytesRead = 0,
+            Elapsed = default,
+            ModesCompared = true,
+            BytesGood = 0,
         };
         var plan = RepairPlan.For(result, holdStrays: true);
         plan.IsEmpty.ShouldBeTrue();
         plan.LeftOpen.ShouldHaveSingleItem().Path.ShouldBe("a");
     }
 
-    private static void Break(Scratch disk, string path, int size, Harm harm, int where)
+    private static void Break(Scratch disk, string path, int size, string harm, int where)
     {
         var full = disk.At(path);
         switch (harm)
         {
-            case Harm.Delete:
+            case "delete":
                 File.Delete(full);
                 break;
-            case Harm.Flip when size > 0:
+            case "flip" when size > 0:
                 disk.Flip(path, where % size);
                 break;
-            case Harm.Zero when size > 0:
+            case "zero" when size > 0:
                 disk.Zero(path, where % size, size - where % size);
                 break;
-            case Harm.Truncate:
+            case "truncate":
                 disk.Truncate(path, where % (size + 1));
                 break;
-            case Harm.Lengthen:
+            case "lengthen":
                 File.AppendAllText(full, "surplus");
                 break;
-            case Harm.Mode:
+            case "mode":
                 File.SetUnixFileMode(full, UnixFileMode.UserRead);
                 break;
-            case Harm.Recase:
+            case "recase":
                 File.Move(full, Path.Join(Path.GetDirectoryName(full), "FILE" + Path.GetFileName(full)[4..]));
                 break;
-            case Harm.Folder:
+            case "folder":
                 File.Delete(full);
                 Directory.CreateDirectory(full);
                 File.WriteAllText(Path.Join(full, "inside"), "x");
                 break;
-            case Harm.Link:
+            case "link":
                 File.Delete(full);
                 File.CreateSymbolicLink(full, "/etc/hostname");
                 break;

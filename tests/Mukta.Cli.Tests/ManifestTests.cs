@@ -1,0 +1,64 @@
+using System.Net.Sockets;
+
+namespace Mukta.Cli.Tests;
+
+public class ManifestTests
+{
+    [Fact]
+    public async Task A_manifest_fits_the_grammar_of_RFC_5854()
+    {
+        Programs.Need("xmllint");
+        using var game = await GameFolder.MakeAsync("--base-url", "https://mirror.example/gannet post", "--base-url", "http://second.example", "--expires", "2027-01-31");
+        var grammar = Path.Join(AppContext.BaseDirectory, "metalink4.rng");
+        var answer = await Programs.RunAsync(game.Scratch, "xmllint", "--noout", "--relaxng", grammar, "game.meta4");
+        answer.Code.ShouldBe(0, answer.Err);
+
+        game.Scratch.Write("bad.meta4", File.ReadAllText(game.Scratch.At("game.meta4")).Replace("<size>100<", "<size>a hundred<", StringComparison.Ordinal));
+        (await Programs.RunAsync(game.Scratch, "xmllint", "--noout", "--relaxng", grammar, "bad.meta4")).Code.ShouldNotBe(0, "the grammar must be able to refuse");
+    }
+
+    [Fact]
+    public async Task The_same_tree_gives_the_same_bytes_again()
+    {
+        using var game = await GameFolder.MakeAsync();
+        var first = File.ReadAllBytes(game.Scratch.At("game.meta4"));
+        await game.MuktaAsync("manifest", "make", "release", "--product", "gannet-post", "--release", "1.4.2", "--sequence", "41", "--piece-size", "65536", "--out", "again.meta4");
+        File.ReadAllBytes(game.Scratch.At("again.meta4")).ShouldBe(first);
+    }
+
+    [Fact]
+    public async Task Show_gives_a_summary_and_the_list_on_request()
+    {
+        using var game = await GameFolder.MakeAsync("--base-url", "https://mirror.example/gannet-post");
+        var summary = await game.MuktaAsync("manifest", "show", "game.meta4");
+        summary.Out.ShouldBe("""
+            gannet-post 1.4.2 (release 41) in game.meta4
+              files        5, 1.4 MiB
+              links        1
+              hashes       sha-256 (5)
+              pieces       24 of 64.0 KiB in 3 files
+              mirror       https://mirror.example/gannet-post
+
+            """);
+        (await game.MuktaAsync("manifest", "show", "game.meta4", "--files")).Out.ShouldContain("  0755          200,000  bin/game\n");
+    }
+
+    [Fact]
+    public async Task Sockets_are_left_out_and_said()
+    {
+        using var game = await GameFolder.MakeAsync();
+        using var socket = new Socket(AddressFamily.Unix, SocketType.Stream, ProtocolType.Unspecified);
+        socket.Bind(new UnixDomainSocketEndPoint(game.Scratch.At("release/chat.socket")));
+        var answer = await game.MuktaAsync("manifest", "make", "release", "--out", "new.meta4");
+        answer.Code.ShouldBe(0);
+        answer.Err.ShouldBe("left out: chat.socket: a socket, pipe or device\n");
+    }
+
+    [Fact]
+    public async Task A_manifest_written_into_its_own_folder_does_not_list_itself()
+    {
+        using var game = await GameFolder.MakeAsync();
+        foreach (var _ in new[] { 1, 2 })
+            (await game.MuktaAsync("manifest", "make", "release", "--out", "release/own.meta4")).Out.ShouldContain("5 files");
+    }
+}

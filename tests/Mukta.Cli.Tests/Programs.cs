@@ -1,0 +1,66 @@
+using System.Diagnostics;
+using System.Text.Json;
+using Mukta.Tests;
+
+namespace Mukta.Cli.Tests;
+
+/// <summary>What a program has answered.</summary>
+internal sealed record Answer(int Code, string Out, string Err)
+{
+    public JsonElement Json => JsonDocument.Parse(Out).RootElement;
+}
+
+/// <summary>
+/// The built programs, driven from outside. MUKTA_PROGRAMS names a folder with published ones; without it the ones
+/// beside the tests are taken.
+/// </summary>
+internal static class Programs
+{
+    public static string Folder { get; } = Environment.GetEnvironmentVariable("MUKTA_PROGRAMS") is { Length: > 0 } published
+        ? published
+        : Path.GetFullPath(Path.Join(AppContext.BaseDirectory, "..", "..", "Mukta.Cli", Path.GetFileName(AppContext.BaseDirectory.TrimEnd('/'))));
+
+    public static string Mukta => Path.Join(Folder, "mukta");
+
+    public static string StandIns => Path.Join(Folder, "mukta-standins");
+
+    public static Task<Answer> MuktaAsync(Scratch scratch, params string[] arguments) => RunAsync(scratch, Mukta, arguments);
+
+    public static async Task<Answer> RunAsync(Scratch scratch, string program, params string[] arguments)
+    {
+        using var process = Start(scratch, program, arguments);
+        process.StandardInput.Close();
+        return await EndAsync(process);
+    }
+
+    /// <summary>Starts a program in a scratch folder, with its state there too.</summary>
+    public static Process Start(Scratch scratch, string program, params string[] arguments)
+    {
+        var start = new ProcessStartInfo(program, arguments)
+        {
+            WorkingDirectory = scratch.Root,
+            RedirectStandardInput = true,
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+        };
+        start.Environment["XDG_STATE_HOME"] = scratch.At("state");
+        start.Environment.Remove("http_proxy");
+        return Process.Start(start)!;
+    }
+
+    public static async Task<Answer> EndAsync(Process process)
+    {
+        var (output, error) = (process.StandardOutput.ReadToEndAsync(), process.StandardError.ReadToEndAsync());
+        await process.WaitForExitAsync(TestContext.Current.CancellationToken);
+        return new Answer(process.ExitCode, await output, await error);
+    }
+
+    /// <summary>True where a program can be found; in CI a missing one is a failure and not a reason to skip.</summary>
+    public static void Need(string program)
+    {
+        var isThere = (Environment.GetEnvironmentVariable("PATH") ?? "").Split(':').Append("/usr/sbin").Any(f => File.Exists(Path.Join(f, program)));
+        if (!isThere && Environment.GetEnvironmentVariable("CI") == "true")
+            Assert.Fail($"{program} is not installed, and CI needs it.");
+        Assert.SkipUnless(isThere, $"{program} is not installed.");
+    }
+}

@@ -1,0 +1,74 @@
+using Mukta.Tests;
+
+namespace Mukta.Cli.Tests;
+
+public sealed class UsageTests : IDisposable
+{
+    private readonly Scratch scratch = new();
+
+    public static TheoryData<string> Commands => new("verify", "repair", "manifest make", "manifest show", "demo");
+
+    [Theory]
+    [MemberData(nameof(Commands))]
+    public async Task Help_ends_with_examples(string command)
+    {
+        var answer = await Programs.MuktaAsync(scratch, [.. command.Split(' '), "--help"]);
+        answer.Code.ShouldBe(0);
+        answer.Err.ShouldBeEmpty();
+        answer.Out.ShouldContain("Examples:");
+        answer.Out[answer.Out.IndexOf("Examples:", StringComparison.Ordinal)..].Split('\n').Count(l => l.StartsWith($"  mukta {command} ", StringComparison.Ordinal) || l == $"  mukta {command}").ShouldBe(2);
+    }
+
+    [Fact]
+    public async Task Without_a_command_the_help_is_shown() => (await Programs.MuktaAsync(scratch)).Out.ShouldContain("Exit codes:");
+
+    [Theory]
+    [InlineData("verify", "--manifest")]
+    [InlineData("verify game --manifest game.meta4 --fast", "--fast")]
+    [InlineData("manifest", "Required command")]
+    [InlineData("manifest make . --out x --piece-size 10", "1 KiB to 1 GiB")]
+    [InlineData("manifest make . --out x --expires soon", "not a date")]
+    [InlineData("manifest make . --out x --base-url ftp://x/", "no http or https URL")]
+    [InlineData("verify . --manifest nowhere.meta4", "cannot be opened")]
+    [InlineData("manifest make nowhere --out x", "no such folder")]
+    [InlineData("manifest make . --out x", "no file to list")]
+    public async Task Bad_usage_is_answered_with_2_and_what_to_do(string line, string says)
+    {
+        var answer = await Programs.MuktaAsync(scratch, line.Split(' '));
+        answer.Code.ShouldBe(2);
+        answer.Out.ShouldBeEmpty();
+        answer.Err.ShouldContain(says);
+        answer.Err.TrimEnd().Split('\n').Length.ShouldBe(3, "what happened, to which object, what to do next");
+    }
+
+    [Fact]
+    public async Task An_error_is_a_document_too()
+    {
+        var answer = await Programs.MuktaAsync(scratch, "verify", "nowhere", "--manifest", "nowhere.meta4", "--json");
+        answer.Code.ShouldBe(2);
+        answer.Json.GetProperty("format").GetString().ShouldBe("mukta.error/1");
+        answer.Json.GetProperty("exitCode").GetInt32().ShouldBe(2);
+    }
+
+    [Fact]
+    public async Task A_hostile_manifest_touches_nothing_and_says_the_line()
+    {
+        scratch.Write("game/a", "a");
+        scratch.Write("evil.meta4", """
+            <metalink xmlns="urn:ietf:params:xml:ns:metalink">
+             <file name="../outside"><size>0</size><hash type="md5">d41d8cd98f00b204e9800998ecf8427e</hash></file>
+            </metalink>
+            """);
+        var before = scratch.Snapshot(".");
+        foreach (var command in new[] { "verify", "repair" })
+        {
+            var answer = await Programs.MuktaAsync(scratch, command, "game", "--manifest", "evil.meta4", command == "repair" ? "--yes" : "--all");
+            answer.Code.ShouldBe(2);
+            answer.Err.ShouldContain("evil.meta4, line 2, column 3");
+        }
+
+        scratch.Snapshot(".").ShouldBe(before);
+    }
+
+    public void Dispose() => scratch.Dispose();
+}

@@ -52,8 +52,6 @@ internal static class RepairCommand
 
     private sealed class Run(Session session, string path, string manifestPath, string[] named)
     {
-        private readonly WorkMeter meter = new();
-
         public bool HoldStrays { get; init; }
 
         public bool ShowAll { get; init; }
@@ -68,9 +66,10 @@ internal static class RepairCommand
             var log = session.Log(toFile: !IsDryRun);
             using var sources = SourceList.Of(named, manifest, Session.UserAgent, TimeProvider.System, log);
             using var install = Folder.Open(path);
-            var options = new VerifyOptions { Meter = meter, RememberProven = true };
+            var looking = new WorkMeter();
+            var options = new VerifyOptions { Meter = looking, RememberProven = true };
             var before = await Progressing.ShowAsync(
-                session, meter, () => Task.FromResult(new Verifier(TimeProvider.System).Verify(manifest, install, options, cancel))).ConfigureAwait(false);
+                session, looking, () => Task.FromResult(new Verifier(TimeProvider.System).Verify(manifest, install, options, cancel))).ConfigureAwait(false);
             var plan = RepairPlan.For(before, HoldStrays);
             log.Information("repair of {Install}: {Findings} findings, {Steps} steps, {Bytes} bytes to fetch", path, before.Findings.Count, plan.Steps.Count, plan.BytesToFetch);
 
@@ -78,14 +77,15 @@ internal static class RepairCommand
                 return NothingToDo(plan, before);
             var text = new RepairText(session.Output, path) { ShowAll = ShowAll };
             if (!session.IsJson && !(session.IsQuiet && IsAgreed))
-                text.Plan(plan, before, [.. sources.Sources.Select(s => s.Name)]);
+                text.Plan(plan, before, sources.Sources);
             if (IsDryRun)
                 return DryRunEnd(plan, before);
             if (!IsAgreed && !Question.IsAnsweredYes(session, "Go on?"))
                 return Declined();
 
+            var repairing = new WorkMeter();
             var outcome = await Progressing.ShowAsync(
-                session, meter, () => new Repairer(TimeProvider.System, log).RepairAsync(plan, before, install, sources.Sources, meter, cancel)).ConfigureAwait(false);
+                session, repairing, () => new Repairer(TimeProvider.System, log).RepairAsync(plan, before, install, sources.Sources, repairing, cancel)).ConfigureAwait(false);
             log.Information("operation {Operation}: {Done} steps done, {Failed} failed, exit code {Code}", outcome.Operation, outcome.StepsDone, outcome.Failures.Count, outcome.Code);
             var next = outcome.After.IsIntact ? null : NextStep.After(outcome.After, path, manifestPath, straysCount: false);
             if (session.IsJson)

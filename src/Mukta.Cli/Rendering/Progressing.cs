@@ -14,7 +14,7 @@ internal static class Progressing
         var running = Task.Run(work);
         if (session.IsQuiet || session.IsVerbose)
             return await running.ConfigureAwait(false);
-        if (session.Error.Profile.Out.IsTerminal)
+        if (session.Error.Profile is { Out.IsTerminal: true, Capabilities.Interactive: true })
             await ShowMovingAsync(session.Error, meter, running).ConfigureAwait(false);
         else
             await ShowPlainAsync(session.Error, meter, running).ConfigureAwait(false);
@@ -30,6 +30,8 @@ internal static class Progressing
                 var stage = "";
                 while (await Task.WhenAny(running, Task.Delay(Step)).ConfigureAwait(false) != running)
                 {
+                    if (meter.Stage.Length == 0)
+                        continue;
                     if (task is null || stage != meter.Stage)
                     {
                         task?.StopTask();

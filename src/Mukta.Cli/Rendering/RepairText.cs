@@ -1,5 +1,6 @@
 using Mukta.Disk;
 using Mukta.Repair;
+using Mukta.Sources;
 using Mukta.Verification;
 using Spectre.Console;
 
@@ -9,20 +10,27 @@ namespace Mukta.Cli.Rendering;
 internal sealed class RepairText(IAnsiConsole console, string install)
 {
     private const int UsualRows = 8;
+    private const int MostForWidth = 200;
+
+    /// <summary>The rate that the time of a download is told for: 50 Mbit/s, in bytes a second.</summary>
+    private const double UsualRate = 50e6 / 8;
+
+    private int width;
 
     public bool ShowAll { get; init; }
 
     /// <summary>The plan: what will be done, what it costs, what can be lost.</summary>
-    public void Plan(RepairPlan plan, VerifyResult before, IReadOnlyList<string> sources)
+    public void Plan(RepairPlan plan, VerifyResult before, IReadOnlyList<ISource> sources)
     {
+        width = Columns.Width(plan.Steps.Take(MostForWidth).Select(s => s.Path));
         console.MarkupLine($"Plan for {Escape(VerifyText.Title(before.Manifest))} in {Escape(install)}");
-        Steps(plan, "set the mode of", plan.Steps.OfType<FixMode>(), f => $"{Units.Mode(f.From)} to {Units.Mode(f.To)}");
-        Steps(plan, "rename", plan.Steps.OfType<FixCase>(), f => $"from {PathBytes.Shown(f.From)}");
-        Steps(plan, "hold strays", plan.Steps.OfType<HoldAway>().Where(h => h.IsStray), h => Units.Bytes(h.Bytes));
-        Steps(plan, "hold what is in the way", plan.Steps.OfType<HoldAway>().Where(h => !h.IsStray), Obstacle);
-        Steps(plan, "link", plan.Steps.OfType<PutLink>(), l => $"to {l.Link.Target}");
-        Steps(plan, "fetch in part", plan.Puts.Where(p => p.Replaces is not null), p => $"{Units.Bytes(p.BytesToFetch)} of {Units.Bytes(p.File.Size)}");
-        Steps(plan, "fetch", plan.Puts.Where(p => p.Replaces is null), p => Units.Bytes(p.BytesToFetch));
+        Steps("set the mode of", plan.Steps.OfType<FixMode>(), f => $"{Units.Mode(f.From)} to {Units.Mode(f.To)}");
+        Steps("rename", plan.Steps.OfType<FixCase>(), f => $"from {PathBytes.Shown(f.From)}");
+        Steps("hold strays", plan.Steps.OfType<HoldAway>().Where(h => h.IsStray), h => Units.Bytes(h.Bytes));
+        Steps("hold what is in the way", plan.Steps.OfType<HoldAway>().Where(h => !h.IsStray), Obstacle);
+        Steps("link", plan.Steps.OfType<PutLink>(), l => $"to {l.Link.Target}");
+        Steps("fetch in part", plan.Puts.Where(p => p.Replaces is not null), p => $"{Units.Bytes(p.BytesToFetch)} of {Units.Bytes(p.File.Size)}");
+        Steps("fetch", plan.Puts.Where(p => p.Replaces is null), p => Units.Bytes(p.BytesToFetch));
         foreach (var open in plan.LeftOpen)
             console.MarkupLine($"  [yellow]left open[/]  {Escape(open.Path)}: {Escape(FindingWords.Evidence(open))}");
         console.WriteLine();
@@ -53,7 +61,7 @@ internal sealed class RepairText(IAnsiConsole console, string install)
 
     private static string ManifestFolder => Manifests.ManifestPath.OwnFolder;
 
-    private void Steps<T>(RepairPlan plan, string verb, IEnumerable<T> steps, Func<T, string> detail)
+    private void Steps<T>(string verb, IEnumerable<T> steps, Func<T, string> detail)
         where T : RepairStep
     {
         var all = steps.ToList();
@@ -61,7 +69,6 @@ internal sealed class RepairText(IAnsiConsole console, string install)
             return;
         console.MarkupLine($"  [bold]{verb}[/]{(all.Count > 1 ? $"  {Units.Count(all.Count, "file")}" : "")}");
         var shown = ShowAll || all.Count <= UsualRows + 2 ? all : all[..UsualRows];
-        var width = Math.Min(40, shown.Max(s => PathBytes.Shown(s.Path).Length));
         foreach (var step in shown)
             console.WriteLine($"    {PathBytes.Shown(step.Path).PadRight(width)}  {detail(step)}");
         if (shown.Count < all.Count)
@@ -71,12 +78,16 @@ internal sealed class RepairText(IAnsiConsole console, string install)
     private static string Obstacle(HoldAway hold) =>
         hold.Kind == NodeKind.Folder ? $"a folder with {Units.Count(hold.Files, "file")}, {Units.Bytes(hold.Bytes)}" : $"a {FindingWords.Name(hold.Kind)}, {Units.Bytes(hold.Bytes)}";
 
-    private static string From(IReadOnlyList<string> sources, RepairPlan plan) => plan.BytesToFetch == 0 ? "" : sources switch
+    private static string From(IReadOnlyList<ISource> sources, RepairPlan plan)
     {
-        [] => ", but no source is known: name one with --from",
-        [var only] => $" from {PathBytes.Shown(only)}",
-        [var first, ..] => $" from {PathBytes.Shown(first)}, or {Units.Count(sources.Count - 1, "other source")}",
-    };
+        if (plan.BytesToFetch == 0)
+            return "";
+        if (sources.Count == 0)
+            return ", but no source is known: name one with --from";
+        var time = sources[0].IsRemote ? $", about {Units.Time(TimeSpan.FromSeconds(plan.BytesToFetch / UsualRate))} at 50 Mbit/s," : "";
+        var others = sources.Count > 1 ? $", or {Units.Count(sources.Count - 1, "other source")}" : "";
+        return $"{time} from {PathBytes.Shown(sources[0].Name)}{others}";
+    }
 
     private static string Trouble(SourceTally source)
     {

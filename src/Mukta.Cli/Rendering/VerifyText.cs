@@ -18,8 +18,10 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
     public void Write(VerifyResult result, string? next)
     {
         Verdict(result);
-        foreach (var group in result.Findings.GroupBy(f => f.State))
-            Group(group.Key, [.. group]);
+        var groups = result.Findings.GroupBy(f => f.State).Select(g => (State: g.Key, All: g.ToList())).ToList();
+        var width = Columns.Width(groups.SelectMany(g => Shown(g.All)).Select(f => f.Path));
+        foreach (var (state, all) in groups)
+            Group(state, all, Shown(all), width);
         if (next is not null || !result.IsIntact || !result.ModesCompared || result.Manifest.WeakFiles > 0)
             console.WriteLine();
         Notes(result);
@@ -44,13 +46,13 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
         return manifest.Sequence is { } sequence ? $"{name}{release} (release {sequence})" : name + release;
     }
 
-    private void Group(FileState state, List<Finding> findings)
+    private List<Finding> Shown(List<Finding> findings) => ShowAll || findings.Count <= UsualRows + 2 ? findings : findings[..UsualRows];
+
+    private void Group(FileState state, List<Finding> findings, List<Finding> shown, int width)
     {
         var colour = state switch { FileState.Stray => "grey", FileState.Miscased or FileState.WrongMode => "yellow", _ => "red" };
         console.WriteLine();
         console.MarkupLine($"  [{colour}]{FindingWords.Name(state),-11}[/] {Units.Count(findings.Count, "file"),-9} {Escape(FindingWords.Sum(state, findings))}".TrimEnd());
-        var shown = ShowAll || findings.Count <= UsualRows + 2 ? findings : findings[..UsualRows];
-        var width = Math.Min(40, shown.Max(f => PathBytes.Shown(f.Path).Length));
         foreach (var finding in shown)
             console.WriteLine($"    {PathBytes.Shown(finding.Path).PadRight(width)}  {FindingWords.Evidence(finding)}".TrimEnd());
         if (shown.Count < findings.Count)

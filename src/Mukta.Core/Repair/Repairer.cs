@@ -29,6 +29,7 @@ public sealed class Repairer(TimeProvider time, ILogger log)
     {
         if (plan.IsEmpty)
             return new RepairOutcome { Plan = plan, After = before };
+        meter?.Begin("asking the sources", 0);
         await ProveSourcesAsync(plan, sources, cancel).ConfigureAwait(false);
         using var held = InstallLock.Take(install, time);
         ProveSpace(plan, install);

@@ -80,7 +80,7 @@ internal static class RepairCommand
                 text.Plan(plan, before, sources.Sources);
             if (IsDryRun)
                 return DryRunEnd(plan, before);
-            if (!IsAgreed && !Question.IsAnsweredYes(session, "Go on?"))
+            if (!IsAgreed && !await Question.IsAnsweredYesAsync(session, "Go on?", cancel).ConfigureAwait(false))
                 return Declined();
 
             var repairing = new WorkMeter();

@@ -41,8 +41,17 @@ internal sealed class DemoStage : IDisposable
     public async Task<int> RunAsync(string program, IReadOnlyList<string> arguments, CancellationToken cancel)
     {
         using var process = Process.Start(StartOf(program, arguments))!;
-        await process.WaitForExitAsync(cancel).ConfigureAwait(false);
-        return process.ExitCode;
+        try
+        {
+            await process.WaitForExitAsync(cancel).ConfigureAwait(false);
+            return process.ExitCode;
+        }
+        catch (OperationCanceledException)
+        {
+            process.Kill();
+            await process.WaitForExitAsync(CancellationToken.None).ConfigureAwait(false);
+            throw;
+        }
     }
 
     /// <summary>Starts a program that goes on, and answers what it prints first.</summary>

@@ -6,7 +6,7 @@ namespace Mukta.Cli.Rendering;
 internal static class Question
 {
     /// <summary>True for a yes. Without a terminal nobody can be asked, and that is an error of usage.</summary>
-    public static bool IsAnsweredYes(Session session, string question)
+    public static async Task<bool> IsAnsweredYesAsync(Session session, string question, CancellationToken cancel)
     {
         if (Console.IsInputRedirected || Console.IsErrorRedirected || session.IsJson)
         {
@@ -16,6 +16,14 @@ internal static class Question
                 "Nothing was changed. Add --yes to do it without asking, or --dry-run to see the plan only.");
         }
 
-        return new ConfirmationPrompt(question) { DefaultValue = false }.Show(session.Error);
+        try
+        {
+            return await new ConfirmationPrompt(question) { DefaultValue = false }.ShowAsync(session.Error, cancel).ConfigureAwait(false);
+        }
+        catch (OperationCanceledException)
+        {
+            session.Error.WriteLine();
+            throw;
+        }
     }
 }

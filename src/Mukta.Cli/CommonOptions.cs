@@ -19,7 +19,6 @@ internal static class CommonOptions
     /// <summary>For commands that change something.</summary>
     public static Option<bool> Yes() => new("--yes") { Description = "Do not ask; do what the plan says." };
 
-    public static Argument<string> Install() => new("DIR") { Description = "The folder of the install." };
-
-    public static Option<string> Manifest() => new("--manifest") { Description = "The release's manifest, a Metalink 4 file.", HelpName = "FILE", Required = true };
+    /// <summary>Where profiles are looked for first.</summary>
+    public static Option<string?> Profiles() => new("--profiles") { Description = "A folder with profiles, looked at before the user's and the system's.", HelpName = "DIR" };
 }

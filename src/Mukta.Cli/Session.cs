@@ -60,7 +60,7 @@ internal sealed class Session : IDisposable
     public int Fail(MuktaException failure)
     {
         if (IsJson)
-            Write(new ErrorDocument(failure), Documents.Default.ErrorDocument);
+            Write(new ErrorDocument(failure), Documents.Readable.ErrorDocument);
         Error.MarkupLineInterpolated($"[red]mukta:[/] {failure.What}");
         foreach (var line in failure.Where.Split('\n'))
             Error.WriteLine("  " + line.Trim());

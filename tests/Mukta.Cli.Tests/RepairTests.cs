@@ -167,8 +167,7 @@ public class RepairTests
         File.Delete(game.Scratch.At("game/maps/harbour.pak"));
         using var slow = await Mirror.StartAsync(game.Scratch, "release", """[{"kind":"stall","bytes":700000,"path":"maps/*","from":2}]""");
         using var process = Programs.Start(game.Scratch, Programs.Mukta, "repair", "game", "--manifest", "game.meta4", "--from", slow.Url, "--yes");
-        var staging = game.Scratch.At("game/.mukta/staging");
-        while (!(Directory.Exists(staging) && Directory.GetFiles(staging) is [var staged] && File.ReadAllBytes(staged).AsSpan(0, 700_000).IndexOf((byte)0) < 0))
+        while (!HasArrived(game.Scratch.At("game/.mukta/staging"), 700_000))
             await Task.Delay(20, TestContext.Current.CancellationToken);
         using (var interrupt = Process.Start("kill", ["-INT", $"{process.Id}"]))
             await interrupt.WaitForExitAsync(TestContext.Current.CancellationToken);
@@ -182,6 +181,10 @@ public class RepairTests
         game.ShouldBeWhole();
         Mirror.BodyBytes(mirror.End()).ShouldBe(6 * GameFolder.PieceLength, "ten of sixteen pieces had arrived");
     }
+
+    private static bool HasArrived(string staging, int bytes) =>
+        Directory.Exists(staging) && Directory.GetFiles(staging) is [var staged]
+        && File.ReadAllBytes(staged) is var content && content.Length >= bytes && !content.AsSpan(0, bytes).Contains((byte)0);
 
     [Fact]
     public async Task A_full_disk_is_said_before_anything_is_touched()

@@ -6,7 +6,7 @@ public sealed class UsageTests : IDisposable
 {
     private readonly Scratch scratch = new();
 
-    public static TheoryData<string> Commands => new("verify", "repair", "manifest make", "manifest show", "demo");
+    public static TheoryData<string> Commands => new("verify", "repair", "locate", "profile check", "profile show", "manifest make", "manifest show", "demo");
 
     [Theory]
     [MemberData(nameof(Commands))]
@@ -23,7 +23,10 @@ public sealed class UsageTests : IDisposable
     public async Task Without_a_command_the_help_is_shown() => (await Programs.MuktaAsync(scratch)).Out.ShouldContain("Exit codes:");
 
     [Theory]
-    [InlineData("verify", "--manifest")]
+    [InlineData("verify", "Required argument")]
+    [InlineData("verify .", "needs a manifest")]
+    [InlineData("verify nothing", "no profile for the product")]
+    [InlineData("locate --profiles nowhere", "no such folder of profiles")]
     [InlineData("verify game --manifest game.meta4 --fast", "--fast")]
     [InlineData("manifest", "Required command")]
     [InlineData("manifest make . --out x --piece-size 10", "1 KiB to 1 GiB")]

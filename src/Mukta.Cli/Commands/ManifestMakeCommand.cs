@@ -62,7 +62,7 @@ internal static class ManifestMakeCommand
         {
             Session.Write(
                 new ManifestMakeDocument(output, ReleasePart.Of(made.Manifest), [.. made.LeftOut.Select(l => new LeftOutPart(PathBytes.Shown(l.Path), l.Reason))]),
-                Documents.Default.ManifestMakeDocument);
+                Documents.Readable.ManifestMakeDocument);
             return (int)ExitCode.Done;
         }
 

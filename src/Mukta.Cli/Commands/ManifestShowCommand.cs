@@ -24,7 +24,7 @@ internal static class ManifestShowCommand
             var name = parsed.GetRequiredValue(path);
             var manifest = MetalinkReader.ReadFile(name);
             if (session.IsJson)
-                Session.Write(ManifestShowDocument.Of(manifest, name), Documents.Default.ManifestShowDocument);
+                Session.Write(ManifestShowDocument.Of(manifest, name), Documents.Readable.ManifestShowDocument);
             else
                 new ManifestText(session.Output).Write(manifest, name, parsed.GetValue(files));
             return (int)ExitCode.Done;

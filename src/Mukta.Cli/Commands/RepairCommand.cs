@@ -20,8 +20,7 @@ internal static class RepairCommand
 
     public static Command Build()
     {
-        var install = CommonOptions.Install();
-        var manifest = CommonOptions.Manifest();
+        var target = new TargetOptions();
         var from = new Option<string[]>("--from")
         {
             Description = "Where good bytes come from: a URL or a folder that holds the release's files. May be given several times; tried in that order. Without it, the mirrors that the manifest lists.",
@@ -33,12 +32,14 @@ internal static class RepairCommand
         var command = new ExampleCommand(
             "repair", "Bring missing, damaged, miscased, wrong-kind and wrong-mode files back. Fetches only what is bad; what is replaced is kept.", Examples)
         {
-            install, manifest, from, holdStrays, all, dryRun, yes,
+            from, holdStrays, all, dryRun, yes,
         };
+        target.AddTo(command);
         command.SetAction(async (parsed, cancel) =>
         {
             using var session = new Session(parsed);
-            var run = new Run(session, parsed.GetRequiredValue(install), parsed.GetRequiredValue(manifest), parsed.GetValue(from) ?? [])
+            var found = await target.FindAsync(parsed, session, cancel).ConfigureAwait(false);
+            var run = new Run(session, found, parsed.GetValue(from) ?? [])
             {
                 HoldStrays = parsed.GetValue(holdStrays),
                 ShowAll = parsed.GetValue(all),
@@ -50,8 +51,10 @@ internal static class RepairCommand
         return command;
     }
 
-    private sealed class Run(Session session, string path, string manifestPath, string[] named)
+    private sealed class Run(Session session, Target target, string[] named)
     {
+        private readonly string path = target.Path;
+
         public bool HoldStrays { get; init; }
 
         public bool ShowAll { get; init; }
@@ -62,7 +65,7 @@ internal static class RepairCommand
 
         public async Task<ExitCode> ToEndAsync(CancellationToken cancel)
         {
-            var manifest = MetalinkReader.ReadFile(manifestPath);
+            var manifest = MetalinkReader.ReadFile(target.ManifestPath);
             var log = session.Log(toFile: !IsDryRun);
             using var sources = SourceList.Of(named, manifest, Session.UserAgent, TimeProvider.System, log);
             using var install = Folder.Open(path);
@@ -87,7 +90,7 @@ internal static class RepairCommand
             var outcome = await Progressing.ShowAsync(
                 session, repairing, () => new Repairer(TimeProvider.System, log).RepairAsync(plan, before, install, sources.Sources, repairing, cancel)).ConfigureAwait(false);
             log.Information("operation {Operation}: {Done} steps done, {Failed} failed, exit code {Code}", outcome.Operation, outcome.StepsDone, outcome.Failures.Count, outcome.Code);
-            var next = outcome.After.IsIntact ? null : NextStep.After(outcome.After, path, manifestPath, straysCount: false);
+            var next = outcome.After.IsIntact ? null : NextStep.After(outcome.After, target, straysCount: false);
             if (session.IsJson)
                 Write(plan, before, outcome);
             else if (session.IsQuiet)
@@ -102,7 +105,7 @@ internal static class RepairCommand
             if (session.IsJson)
                 Write(plan, before, new RepairOutcome { Plan = plan, After = before });
             else
-                new VerifyText(session.Output, path).Write(before, NextStep.After(before, path, manifestPath, straysCount: false));
+                new VerifyText(session.Output, path).Write(before, NextStep.After(before, target, straysCount: false));
             if (!session.IsJson && !session.IsQuiet && before.IsIntact)
                 session.Output.WriteLine("Nothing to repair.");
             return before.IsIntact ? ExitCode.Done : ExitCode.Problems;
@@ -138,6 +141,6 @@ internal static class RepairCommand
                 Before = VerifyDocument.Of(before, path, straysCount: false, next: null),
                 After = outcome is null ? null : VerifyDocument.Of(outcome.After, path, straysCount: false, next: null),
             },
-            Documents.Default.RepairDocument);
+            Documents.Readable.RepairDocument);
     }
 }

@@ -12,40 +12,40 @@ internal static class VerifyCommand
 {
     private const string Examples = """
           mukta verify games/gannet-post --manifest gannet-post.meta4
-          mukta verify games/gannet-post --manifest gannet-post.meta4 --json | jq .counts
+          mukta verify gannet-post --profiles profiles --json | jq .counts
         """;
 
     public static Command Build()
     {
-        var install = CommonOptions.Install();
-        var manifest = CommonOptions.Manifest();
+        var target = new TargetOptions();
         var noStrays = new Option<bool>("--no-strays") { Description = "Count files that the manifest does not list as problems." };
         var all = new Option<bool>("--all") { Description = "List every finding, however many there are." };
-        var command = new ExampleCommand("verify", "Compare an install with its manifest. Changes nothing.", Examples) { install, manifest, noStrays, all };
+        var command = new ExampleCommand("verify", "Compare an install with its manifest. Changes nothing.", Examples) { noStrays, all };
+        target.AddTo(command);
         command.SetAction(async (parsed, cancel) =>
         {
             using var session = new Session(parsed);
-            return await RunAsync(
-                session, parsed.GetRequiredValue(install), parsed.GetRequiredValue(manifest), parsed.GetValue(noStrays), parsed.GetValue(all), cancel).ConfigureAwait(false);
+            var found = await target.FindAsync(parsed, session, cancel).ConfigureAwait(false);
+            return await RunAsync(session, found, parsed.GetValue(noStrays), parsed.GetValue(all), cancel).ConfigureAwait(false);
         });
         return command;
     }
 
-    private static async Task<int> RunAsync(Session session, string path, string manifestPath, bool straysCount, bool all, CancellationToken cancel)
+    private static async Task<int> RunAsync(Session session, Target target, bool straysCount, bool all, CancellationToken cancel)
     {
-        var manifest = MetalinkReader.ReadFile(manifestPath);
-        using var install = Folder.Open(path);
+        var manifest = MetalinkReader.ReadFile(target.ManifestPath);
+        using var install = Folder.Open(target.Path);
         var meter = new WorkMeter();
         var result = await Progressing.ShowAsync(
             session, meter, () => Task.FromResult(new Verifier(TimeProvider.System).Verify(manifest, install, new VerifyOptions { Meter = meter }, cancel))).ConfigureAwait(false);
 
-        var next = NextStep.After(result, path, manifestPath, straysCount);
+        var next = NextStep.After(result, target, straysCount);
         if (session.IsJson)
-            Session.Write(VerifyDocument.Of(result, path, straysCount, next), Documents.Default.VerifyDocument);
+            Session.Write(VerifyDocument.Of(result, target.Path, straysCount, next), Documents.Readable.VerifyDocument);
         else if (session.IsQuiet)
-            new VerifyText(session.Output, path) { StraysCount = straysCount }.Verdict(result);
+            new VerifyText(session.Output, target.Path) { StraysCount = straysCount }.Verdict(result);
         else
-            new VerifyText(session.Output, path) { ShowAll = all, StraysCount = straysCount }.Write(result, next);
+            new VerifyText(session.Output, target.Path) { ShowAll = all, StraysCount = straysCount }.Write(result, next);
         return (int)(result.IsIntact && !(straysCount && result.Strays.Any()) ? ExitCode.Done : ExitCode.Problems);
     }
 }

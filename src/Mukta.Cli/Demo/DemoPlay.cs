@@ -27,10 +27,13 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
 
         Say("The vendor publishes a release: a list of its files, with the hash of every piece.");
         await MuktaAsync(0, ["manifest", "make", "mirror/gannet-post/1.4.2", "--product", "gannet-post", "--release", "1.4.2", "--sequence", "41", "--piece-size", "256KiB", "--base-url", $"{url}/gannet-post/1.4.2", "--out", Manifest], cancel).ConfigureAwait(false);
+        foreach (var (product, release) in new[] { ("kelp-and-kiln", "0.9.0"), ("pierhead", "3.2.0"), ("tidewarden", "2.0.5") })
+            await MuktaAsync(0, ["manifest", "make", $"mirror/{product}/{release}", "--product", product, "--release", release, "--quiet", "--out", $"{product}.meta4"], cancel).ConfigureAwait(false);
         await MuktaAsync(0, ["manifest", "show", Manifest], cancel).ConfigureAwait(false);
 
         Say("A week passes: a power cut, a tired disk, a copy from another system. The game will not start.");
         await StandInsAsync(["break", stage.Folder], cancel).ConfigureAwait(false);
+        await MuktaAsync(0, ["locate", "--profiles", "profiles"], cancel).ConfigureAwait(false);
         await MuktaAsync(1, ["verify", Install, "--manifest", Manifest], cancel).ConfigureAwait(false);
 
         Say("What would a repair do, and cost?");
@@ -40,8 +43,8 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
         var repaired = await MuktaAsync(null, ["repair", Install, "--manifest", Manifest, .. asks ? Array.Empty<string>() : ["--yes"]], cancel).ConfigureAwait(false);
         if (repaired == 0)
         {
-            Say("Is it fixed?");
-            await MuktaAsync(0, ["verify", Install, "--manifest", Manifest], cancel).ConfigureAwait(false);
+            Say("Is it fixed? A profile says where the game is and which manifest it has, so its name is enough.");
+            await MuktaAsync(0, ["verify", "gannet-post", "--profiles", "profiles"], cancel).ConfigureAwait(false);
         }
 
         await EndAsync(mirror, url, cancel).ConfigureAwait(false);

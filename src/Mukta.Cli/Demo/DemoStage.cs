@@ -82,7 +82,9 @@ internal sealed class DemoStage : IDisposable
     private ProcessStartInfo StartOf(string program, IReadOnlyList<string> arguments)
     {
         var start = new ProcessStartInfo(program, arguments) { WorkingDirectory = Folder };
-        start.Environment["XDG_STATE_HOME"] = Path.Join(Folder, "state");
+        foreach (var variable in start.Environment.Keys.Where(k => k.StartsWith("XDG_", StringComparison.Ordinal)).ToList())
+            start.Environment.Remove(variable);
+        start.Environment["HOME"] = Folder; // The demo's user lives in the demo's folder.
         return start;
     }
 }

@@ -1,16 +1,29 @@
+using System.Text.Encodings.Web;
+using System.Text.Json;
 using System.Text.Json.Serialization;
 
 namespace Mukta.Cli.Json;
 
 /// <summary>The documents that <c>--json</c> prints; described in docs/json.md.</summary>
-[JsonSourceGenerationOptions(
-    PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, WriteIndented = true)]
+[JsonSourceGenerationOptions(GenerationMode = JsonSourceGenerationMode.Metadata)]
 [JsonSerializable(typeof(ErrorDocument))]
 [JsonSerializable(typeof(VerifyDocument))]
 [JsonSerializable(typeof(RepairDocument))]
 [JsonSerializable(typeof(ManifestMakeDocument))]
 [JsonSerializable(typeof(ManifestShowDocument))]
-internal sealed partial class Documents : JsonSerializerContext;
+[JsonSerializable(typeof(LocateDocument))]
+[JsonSerializable(typeof(ProfilesDocument))]
+internal sealed partial class Documents : JsonSerializerContext
+{
+    /// <summary>Writes only what JSON itself wants escaped: no page of a browser is going to hold these documents.</summary>
+    public static Documents Readable { get; } = new(new JsonSerializerOptions
+    {
+        PropertyNamingPolicy = JsonNamingPolicy.CamelCase,
+        DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
+        WriteIndented = true,
+        Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
+    });
+}
 
 /// <summary>What went wrong.</summary>
 internal sealed record ErrorDocument(string Format, int ExitCode, string What, string Where, string Next)

@@ -6,6 +6,7 @@ namespace Mukta.Cli.Json;
 /// <summary><c>mukta.manifest.make/1</c></summary>
 internal sealed record ManifestMakeDocument(string Manifest, ReleasePart Release, IReadOnlyList<LeftOutPart> LeftOut)
 {
+    [System.Text.Json.Serialization.JsonPropertyOrder(-1)]
     public string Format { get; init; } = "mukta.manifest.make/1";
 }
 

@@ -6,12 +6,12 @@ namespace Mukta.Cli.Rendering;
 internal static class NextStep
 {
     /// <summary>After a verification; null where nothing is to be done.</summary>
-    public static string? After(VerifyResult result, string install, string manifest, bool straysCount)
+    public static string? After(VerifyResult result, Target target, bool straysCount)
     {
         var needsStrays = straysCount && result.Strays.Any();
         if (!needsStrays && result.Problems.All(p => p is Unreadable))
-            return result.IsIntact ? null : $"sudo mukta verify {Shell.Quoted(install)} --manifest {Shell.Quoted(manifest)}";
+            return result.IsIntact ? null : $"sudo mukta verify {target.Words}";
         var from = result.BytesToFetch > 0 && result.Manifest.Bases.Count == 0 && result.Manifest.Files.All(f => f.Urls.Count == 0) ? " --from URL-OR-FOLDER" : "";
-        return $"mukta repair {Shell.Quoted(install)} --manifest {Shell.Quoted(manifest)}{from}{(needsStrays ? " --hold-strays" : "")}";
+        return $"mukta repair {target.Words}{from}{(needsStrays ? " --hold-strays" : "")}";
     }
 }

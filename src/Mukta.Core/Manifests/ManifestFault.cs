@@ -7,13 +7,4 @@ namespace Mukta.Manifests;
 /// <param name="column">Column, from 1.</param>
 /// <param name="inner">The failure underneath.</param>
 public sealed class ManifestFault(string what, string source, int line, int column, Exception? inner = null)
-    : MuktaException(
-        ExitCode.BadInput, what, $"{source}, line {line}, column {column}",
-        "Nothing was touched. Get the manifest again from its publisher; if it stays like this, tell them the line.", inner)
-{
-    /// <summary>Line, from 1.</summary>
-    public int Line { get; } = line;
-
-    /// <summary>Column, from 1.</summary>
-    public int Column { get; } = column;
-}
+    : InputFault(what, source, line, column, "Nothing was touched. Get the manifest again from its publisher; if it stays like this, tell them the line.", inner);

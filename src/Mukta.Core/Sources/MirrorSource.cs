@@ -129,7 +129,8 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
         }
         catch (HttpRequestException e)
         {
-            throw new SourceException(Name, $"does not answer ({Innermost(e).Message})", isDead: true, e);
+            var isDead = e.HttpRequestError is HttpRequestError.ConnectionError or HttpRequestError.NameResolutionError or HttpRequestError.SecureConnectionError;
+            throw new SourceException(Name, $"does not answer ({Innermost(e).Message})", isDead, e);
         }
         catch (OperationCanceledException e) when (!cancel.IsCancellationRequested)
         {

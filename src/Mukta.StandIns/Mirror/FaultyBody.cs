@@ -3,6 +3,9 @@ namespace Mukta.StandIns;
 /// <summary>A response body that counts what goes through it, and cuts, stalls or flips a bit where it is told to.</summary>
 internal sealed class FaultyBody(Stream inner, HttpContext context, IReadOnlyList<Fault> faults) : Stream
 {
+    /// <summary>So long, in milliseconds, what was sent before a cut has to reach the client; a reset overtakes it otherwise.</summary>
+    private const int Underway = 50;
+
     private readonly long? cutAt = faults.FirstOrDefault(f => f.Kind == "cut")?.Bytes;
     private readonly long? stallAt = faults.FirstOrDefault(f => f.Kind == "stall")?.Bytes;
     private readonly long? flipAt = faults.FirstOrDefault(f => f.Kind == "flip")?.Bytes;
@@ -39,6 +42,7 @@ internal sealed class FaultyBody(Stream inner, HttpContext context, IReadOnlyLis
         await inner.FlushAsync(cancellationToken).ConfigureAwait(false);
         if (stallAt is not null)
             await Task.Delay(Timeout.Infinite, context.RequestAborted).ConfigureAwait(false);
+        await Task.Delay(Underway, cancellationToken).ConfigureAwait(false);
         context.Abort();
     }
 

@@ -12,13 +12,22 @@ internal static class ScenarioCommand
     {
         var folder = new Argument<DirectoryInfo>("DIR") { Description = "The folder to fill." };
         var seed = new Option<int>("--seed") { Description = "Another seed gives other bytes.", DefaultValueFactory = _ => 2026 };
-        var command = new Command("scenario", "Make the demo's made-up products: mirror/PRODUCT/RELEASE and an install of each.") { folder, seed };
+        var command = new Command("scenario", "Make the demo's made-up products: mirror/PRODUCT/RELEASE, an install of each, and their profiles.") { folder, seed };
         command.SetAction(parsed => Make(parsed.GetRequiredValue(folder).FullName, parsed.GetValue(seed)));
         return command;
     }
 
     private static void Make(string root, int seed)
     {
+        var assembly = typeof(ScenarioCommand).Assembly;
+        foreach (var profile in assembly.GetManifestResourceNames())
+        {
+            using var resource = assembly.GetManifestResourceStream(profile)!;
+            var content = new byte[resource.Length];
+            resource.ReadExactly(content);
+            Put(Path.Join(root, profile), content, isProgram: false);
+        }
+
         foreach (var product in Products.All)
         {
             foreach (var file in product.Files)

@@ -1,0 +1,56 @@
+using System.CommandLine;
+using Mukta.Cli.Json;
+using Mukta.Products;
+using Spectre.Console;
+
+namespace Mukta.Cli.Commands;
+
+/// <summary><c>mukta profile</c></summary>
+internal static class ProfileCommand
+{
+    public static Command Build() => new("profile", "Check and show profiles.") { BuildCheck(), BuildShow() };
+
+    private static ExampleCommand BuildCheck()
+    {
+        var files = new Argument<string[]>("FILE") { Description = "Profiles, YAML files.", Arity = ArgumentArity.OneOrMore };
+        var command = new ExampleCommand("check", "Say whether profiles can be used, and if not, where and why.", """
+              mukta profile check profiles/gannet-post.yaml
+              mukta profile check profiles/*.yaml
+            """) { files };
+        command.SetAction(parsed =>
+        {
+            using var session = new Session(parsed);
+            var profiles = parsed.GetRequiredValue(files).Select(f => new ShelvedProfile(ProfileReader.ReadFile(f), f)).ToList();
+            if (session.IsJson)
+                Session.Write(ProfilesDocument.Of("mukta.profile.check/1", profiles), Documents.Readable.ProfilesDocument);
+            else if (!session.IsQuiet)
+                profiles.ForEach(p => session.Output.MarkupLineInterpolated($"[green]good[/]  {p.File}: {p.Profile.Title}"));
+            return (int)ExitCode.Done;
+        });
+        return command;
+    }
+
+    private static ExampleCommand BuildShow()
+    {
+        var product = new Argument<string?>("PRODUCT") { Description = "A product's id; all where nothing is said.", Arity = ArgumentArity.ZeroOrOne };
+        var folder = CommonOptions.Profiles();
+        var command = new ExampleCommand("show", "Show the profiles at hand and where they come from.", """
+              mukta profile show
+              mukta profile show gannet-post --profiles profiles
+            """) { product, folder };
+        command.SetAction(parsed =>
+        {
+            using var session = new Session(parsed);
+            var shelf = ProfileShelf.Read(parsed.GetValue(folder), Environment.GetEnvironmentVariable);
+            IReadOnlyList<ShelvedProfile> shown = parsed.GetValue(product) is { } id ? [shelf.Of(id)] : [.. shelf.Profiles];
+            if (session.IsJson)
+                Session.Write(ProfilesDocument.Of("mukta.profile.show/1", shown), Documents.Readable.ProfilesDocument);
+            else if (shown.Count == 0)
+                session.Output.WriteLine($"No profile in {string.Join(", ", shelf.Folders)}.");
+            else
+                new Rendering.ProfileText(session.Output).Write(shown);
+            return (int)ExitCode.Done;
+        });
+        return command;
+    }
+}

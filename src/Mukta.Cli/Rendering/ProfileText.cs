@@ -1,0 +1,36 @@
+using Mukta.Products;
+using Spectre.Console;
+
+namespace Mukta.Cli.Rendering;
+
+/// <summary>Profiles as a person reads them.</summary>
+internal sealed class ProfileText(IAnsiConsole console)
+{
+    public void Write(IReadOnlyList<ShelvedProfile> profiles)
+    {
+        foreach (var (profile, file) in profiles)
+        {
+            console.MarkupLineInterpolated($"[bold]{profile.Product}[/]  {profile.Title}, {KindName(profile.Kind)}");
+            Line("profile", file);
+            Line("needs", string.Join(", ", profile.Needs));
+            Line("found in", string.Join("\n", profile.Installs.Places.Select(p => p.Text + (profile.Installs.FolderPerRelease ? "/RELEASE" : ""))));
+            Line("manifest", profile.Manifest?.Location ?? "");
+            Line("components", string.Join(", ", profile.Components.Keys));
+            Line("processes", string.Join(", ", profile.Processes));
+            Line("services", string.Join("\n", profile.Services.Select(s => $"{s.Unit}, {s.Startup} and {s.State}")));
+            Line("caches", string.Join("\n", profile.Caches.Select(c => $"{c.Name}: {string.Join(", ", c.Places.Select(p => p.Text))}{(c.MayBeCleared ? "" : ", not to be cleared")}")));
+            Line("user data", string.Join("\n", profile.UserData.Select(p => p.Text)));
+            Line("setup", profile.Setup is { } setup ? $"{setup.Program}: {string.Join(", ", setup.Actions.Keys)}" : "");
+            Line("outages", profile.Outage?.AbsoluteUri ?? "");
+        }
+    }
+
+    /// <summary>A kind as profiles write it.</summary>
+    public static string KindName(ProductKind kind) => kind == ProductKind.AntiCheat ? "anti-cheat" : kind.ToString().ToLowerInvariant();
+
+    private void Line(string name, string text)
+    {
+        foreach (var (line, i) in text.Split('\n', StringSplitOptions.RemoveEmptyEntries).Select((l, i) => (l, i)))
+            console.WriteLine($"  {(i == 0 ? name : ""),-12} {line}");
+    }
+}

@@ -1,0 +1,96 @@
+namespace Mukta.Products;
+
+/// <summary>
+/// A path in a profile: absolute, or below a variable such as <c>${cache}</c>; <c>*</c> and <c>?</c> stand for characters
+/// within one segment. Hostile until proven: it cannot climb, and it cannot stand for a whole home, <c>/</c> or one of
+/// the folders that all programs share.
+/// </summary>
+public sealed record PathPattern
+{
+    /// <summary>The variables that a path may begin with.</summary>
+    public static IReadOnlyList<string> Variables { get; } = ["home", "data", "config", "cache", "state", "install"];
+
+    private PathPattern(string text, string? variable, IReadOnlyList<string> segments) => (Text, Variable, Segments) = (text, variable, segments);
+
+    /// <summary>As it stands in the profile.</summary>
+    public string Text { get; }
+
+    /// <summary>The variable it begins with; null for an absolute path.</summary>
+    public string? Variable { get; }
+
+    /// <summary>The segments behind the variable or the first slash.</summary>
+    public IReadOnlyList<string> Segments { get; }
+
+    /// <summary>Reads a path.</summary>
+    /// <param name="text">As it stands in the profile.</param>
+    /// <param name="fault">Why it is refused, as the end of the sentence "the path ..."; null for a good one.</param>
+    /// <returns>The path; null for a refused one.</returns>
+    public static PathPattern? Parse(string text, out string? fault)
+    {
+        fault = null;
+        string? variable = null;
+        var rest = text;
+        if (text.StartsWith("${", StringComparison.Ordinal) && text.IndexOf('}', StringComparison.Ordinal) is var end and > 0)
+        {
+            variable = text[2..end];
+            rest = text[(end + 1)..];
+            if (!Variables.Contains(variable))
+                fault = $"begins with the unknown variable ${{{variable}}}{Nearest.Hint(variable, Variables)}";
+        }
+
+        var segments = rest.Split('/').Skip(1).ToList();
+        fault ??= rest.Length > 0 && rest[0] != '/' ? $"is neither absolute nor below a variable ({string.Join(", ", Variables.Select(v => $"${{{v}}}"))})"
+            : text.Length > Manifests.ManifestPath.LongestPath ? $"is longer than {Manifests.ManifestPath.LongestPath} characters"
+            : text.Any(char.IsControl) ? "contains a control character"
+            : rest.Contains("${", StringComparison.Ordinal) ? "has a variable in the middle; one may stand only at the beginning"
+            : segments.Contains("..") || segments.Contains(".") ? "has a segment \".\" or \"..\""
+            : segments.Contains("") ? "has an empty segment"
+            : segments.Any(s => s.Contains("**", StringComparison.Ordinal)) ? "contains \"**\"; a * stands for characters within one segment only"
+            : IsTooWide(variable, segments) ? "is too wide: it could stand for a home, the root or a folder that other programs use too"
+            : null;
+        return fault is null ? new PathPattern(text, variable, segments) : null;
+    }
+
+    private static bool IsTooWide(string? variable, List<string> segments)
+    {
+        if (variable == "install")
+            return segments.Count > 0 && !HasLiteral(segments[0]);
+        if (variable is not null)
+            return segments.Count == 0 || !HasLiteral(segments[0]) || (variable == "home" && segments.Count == 1 && segments[0].StartsWith('.') && !HasLiteral(segments[0][1..]));
+        var least = segments is ["home" or "Users" or "mnt" or "media", ..] ? 3 : 2;
+        return segments.Count < least || !segments.Take(least).Where((_, i) => i != 1 || least == 2).All(HasLiteral);
+    }
+
+    private static bool HasLiteral(string segment) => segment.Any(c => c is not ('*' or '?' or '.'));
+}
+
+/// <summary>Finds what somebody may have meant.</summary>
+internal static class Nearest
+{
+    /// <summary>", did you mean x?" for the nearest known word, or nothing.</summary>
+    public static string Hint(string word, IEnumerable<string> known)
+    {
+        var nearest = known.Select(k => (Word: k, Distance: Distance(word, k))).OrderBy(k => k.Distance).FirstOrDefault();
+        return nearest.Word is not null && nearest.Distance <= Math.Max(1, word.Length / 2) ? $"; did you mean \"{nearest.Word}\"?" : "";
+    }
+
+    /// <summary>How many letters have to be put in, taken out or changed (Levenshtein's distance).</summary>
+    private static int Distance(string a, string b)
+    {
+        if (a.Length > 64)
+            return int.MaxValue;
+        var row = Enumerable.Range(0, b.Length + 1).ToArray();
+        for (var i = 1; i <= a.Length; i++)
+        {
+            var diagonal = row[0];
+            row[0] = i;
+            for (var j = 1; j <= b.Length; j++)
+            {
+                var cost = Math.Min(Math.Min(row[j], row[j - 1]) + 1, diagonal + (a[i - 1] == b[j - 1] ? 0 : 1));
+                (diagonal, row[j]) = (row[j], cost);
+            }
+        }
+
+        return row[^1];
+    }
+}

@@ -1,0 +1,144 @@
+namespace Mukta.Products;
+
+/// <summary>What a product is.</summary>
+public enum ProductKind
+{
+    /// <summary>A game.</summary>
+    Game,
+
+    /// <summary>A launcher.</summary>
+    Launcher,
+
+    /// <summary>An anti-cheat module.</summary>
+    AntiCheat,
+}
+
+/// <summary>How one product is laid out and looked after. Read from YAML; every key is described in docs/profile.md.</summary>
+public sealed record Profile
+{
+    /// <summary>The product's id: lower-case letters, digits and hyphens.</summary>
+    public required string Product { get; init; }
+
+    /// <summary>The product's name for people.</summary>
+    public required string Title { get; init; }
+
+    /// <summary>What it is.</summary>
+    public required ProductKind Kind { get; init; }
+
+    /// <summary>The ids of the products that it needs.</summary>
+    public IReadOnlyList<string> Needs { get; init; } = [];
+
+    /// <summary>Where installs are found.</summary>
+    public required InstallPlaces Installs { get; init; }
+
+    /// <summary>Where its manifest is; null where the user has to name one.</summary>
+    public ManifestPlace? Manifest { get; init; }
+
+    /// <summary>Named groups of files: globs relative to the install.</summary>
+    public IReadOnlyDictionary<string, IReadOnlyList<string>> Components { get; init; } = new Dictionary<string, IReadOnlyList<string>>();
+
+    /// <summary>Names of its processes.</summary>
+    public IReadOnlyList<string> Processes { get; init; } = [];
+
+    /// <summary>Its services.</summary>
+    public IReadOnlyList<ServiceExpectation> Services { get; init; } = [];
+
+    /// <summary>Its cache folders.</summary>
+    public IReadOnlyList<CachePlaces> Caches { get; init; } = [];
+
+    /// <summary>Temporary and partly downloaded files.</summary>
+    public IReadOnlyList<PathPattern> Temporary { get; init; } = [];
+
+    /// <summary>What belongs to the user and is never touched.</summary>
+    public IReadOnlyList<PathPattern> UserData { get; init; } = [];
+
+    /// <summary>Its launch entries.</summary>
+    public IReadOnlyList<LaunchExpectation> Launch { get; init; } = [];
+
+    /// <summary>What it needs from the machine.</summary>
+    public RuntimeNeeds Runtime { get; init; } = new();
+
+    /// <summary>What its remover leaves behind.</summary>
+    public IReadOnlyList<PathPattern> Leftovers { get; init; } = [];
+
+    /// <summary>The vendor's setup program; null where there is none.</summary>
+    public SetupProgram? Setup { get; init; }
+
+    /// <summary>The vendor's outage page.</summary>
+    public Uri? Outage { get; init; }
+}
+
+/// <summary>Where installs of a product are found.</summary>
+/// <param name="Places">Candidate folders, first choice first.</param>
+/// <param name="Marker">A file that tells an install from an empty folder, relative to the install.</param>
+/// <param name="FolderPerRelease">True where each place holds one folder a release, the newest being the current one.</param>
+public sealed record InstallPlaces(IReadOnlyList<PathPattern> Places, string? Marker, bool FolderPerRelease);
+
+/// <summary>Where a product's manifest is.</summary>
+/// <param name="Location">A file (relative to the profile's folder, or absolute) or a URL.</param>
+/// <param name="Trust">Certificates that its signature has to lead to, PEM files.</param>
+/// <param name="Mirrors">Mirrors to use beside the manifest's own.</param>
+public sealed record ManifestPlace(string Location, IReadOnlyList<string> Trust, IReadOnlyList<Uri> Mirrors);
+
+/// <summary>A service as it should be.</summary>
+/// <param name="Unit">The unit's name, such as <c>tidewarden.service</c>.</param>
+/// <param name="Startup">Expected startup mode: enabled, disabled or static.</param>
+/// <param name="State">Expected state: active or inactive.</param>
+/// <param name="After">Units of this profile that have to be up before.</param>
+public sealed record ServiceExpectation(string Unit, string Startup, string State, IReadOnlyList<string> After);
+
+/// <summary>A cache.</summary>
+/// <param name="Name">What to call it.</param>
+/// <param name="Places">Its folders.</param>
+/// <param name="Holds">What it holds, in words.</param>
+/// <param name="MayBeCleared">True where nothing is lost by clearing it.</param>
+public sealed record CachePlaces(string Name, IReadOnlyList<PathPattern> Places, string? Holds, bool MayBeCleared);
+
+/// <summary>A launch entry as it should be (freedesktop Desktop Entry specification).</summary>
+/// <param name="Entry">The <c>.desktop</c> file.</param>
+/// <param name="Program">The program, relative to the install.</param>
+/// <param name="Arguments">Arguments that have to be there.</param>
+/// <param name="Environment">Variables that have to be set.</param>
+/// <param name="Folder">The working folder.</param>
+public sealed record LaunchExpectation(
+    PathPattern Entry, string Program, IReadOnlyList<string> Arguments, IReadOnlyDictionary<string, string> Environment, PathPattern? Folder);
+
+/// <summary>What a product needs from the machine.</summary>
+public sealed record RuntimeNeeds
+{
+    /// <summary>Programs whose libraries are looked at, relative to the install.</summary>
+    public IReadOnlyList<string> Programs { get; init; } = [];
+
+    /// <summary>The lowest kernel version.</summary>
+    public Version? Kernel { get; init; }
+
+    /// <summary>The lowest version of the C library.</summary>
+    public Version? Libc { get; init; }
+
+    /// <summary>The lowest versions of graphics drivers, by the names of their kernel modules.</summary>
+    public IReadOnlyDictionary<string, Version> Drivers { get; init; } = new Dictionary<string, Version>();
+
+    /// <summary>The folder of a compatibility layer, for programs made for another system.</summary>
+    public PathPattern? Layer { get; init; }
+
+    /// <summary>Which package of the system brings a library.</summary>
+    public IReadOnlyDictionary<string, string> Packages { get; init; } = new Dictionary<string, string>();
+}
+
+/// <summary>The vendor's setup program.</summary>
+/// <param name="Program">Relative to the install.</param>
+/// <param name="Actions">What it can do: install, repair, remove.</param>
+/// <param name="Then">What has to be true afterwards.</param>
+public sealed record SetupProgram(string Program, IReadOnlyDictionary<string, SetupAction> Actions, SetupResult Then);
+
+/// <summary>One thing that a setup program does.</summary>
+/// <param name="Arguments">Its arguments; no shell sees them.</param>
+/// <param name="TimeLimit">After which it counts as hanging.</param>
+/// <param name="Done">Exit codes that mean done.</param>
+/// <param name="Restart">Exit codes that mean done once the machine is restarted.</param>
+public sealed record SetupAction(IReadOnlyList<string> Arguments, TimeSpan TimeLimit, IReadOnlyList<int> Done, IReadOnlyList<int> Restart);
+
+/// <summary>What has to be true after a setup program has run.</summary>
+/// <param name="Active">Units that have to be active.</param>
+/// <param name="Files">Files that have to be there, relative to the install.</param>
+public sealed record SetupResult(IReadOnlyList<string> Active, IReadOnlyList<string> Files);

@@ -1,0 +1,170 @@
+using System.Globalization;
+using Mukta.Disk;
+using Mukta.Manifests;
+
+namespace Mukta.Products;
+
+/// <summary>The keys that each map of a profile may have. The published schema is tested against them.</summary>
+internal static class ProfileKeys
+{
+    public static IReadOnlyDictionary<string, IReadOnlyList<string>> Known { get; } = new Dictionary<string, IReadOnlyList<string>>
+    {
+        ["profile"] =
+        [
+            "format", "product", "title", "kind", "needs", "installs", "manifest", "components", "processes", "services", "caches", "temporary",
+            "user-data", "launch", "runtime", "leftovers", "setup", "outage", "codes", "ladder",
+        ],
+        ["installs"] = ["places", "marker", "layout"],
+        ["manifest"] = ["file", "url", "trust", "mirrors"],
+        ["service"] = ["unit", "startup", "state", "after"],
+        ["cache"] = ["name", "places", "holds", "clear"],
+        ["launch entry"] = ["entry", "program", "arguments", "environment", "folder"],
+        ["runtime"] = ["programs", "kernel", "libc", "drivers", "layer", "packages"],
+        ["setup"] = ["program", "install", "repair", "remove", "then"],
+        ["setup action"] = ["arguments", "minutes", "done", "restart"],
+        ["setup result"] = ["active", "files"],
+        ["outage"] = ["url"],
+    };
+}
+
+/// <summary>One map of a profile: hands out its values by key, checked, and refuses keys that it does not know.</summary>
+internal sealed class ProfileFields
+{
+    private readonly ProfileNode node;
+    private readonly string source, name;
+    private readonly Dictionary<string, ProfileNode> values;
+
+    public ProfileFields(ProfileNode node, string source, string name)
+    {
+        (this.node, this.source, this.name) = (node, source, name);
+        var map = node.Map ?? throw Fault(node, $"The {name} has to be a map of keys and values; this is {node.Kind}.");
+        var known = ProfileKeys.Known[name];
+        foreach (var (key, _) in map.Where(m => !known.Contains(m.Key.Text!)))
+            throw Fault(key, $"The {name} has no key \"{PathBytes.Shown(key.Text!)}\"{Nearest.Hint(key.Text!, known)}{(Nearest.Hint(key.Text!, known).Length == 0 ? "." : "")}");
+        values = map.ToDictionary(m => m.Key.Text!, m => m.Value, StringComparer.Ordinal);
+    }
+
+    public bool Has(string key) => values.ContainsKey(key);
+
+    public ProfileFault Missing(string what) => Fault(node, $"The {name} has no {what}.");
+
+    public ProfileFault Fault(string key, string what) => Fault(values[key], what);
+
+    public string? Text(string key) => values.GetValueOrDefault(key) is { } value ? TextOf(value, key) : null;
+
+    public string RequiredText(string key) => Text(key) ?? throw Missing($"key \"{key}\"");
+
+    public string Choice(string key, string? usual, params string[] choices)
+    {
+        var text = Text(key) ?? usual ?? throw Missing($"key \"{key}\"");
+        return choices.Contains(text) ? text : throw Fault(key, $"The {key} \"{PathBytes.Shown(text)}\" is not one of {string.Join(", ", choices)}{Nearest.Hint(text, choices)}");
+    }
+
+    public IReadOnlyList<string> Texts(string key) => [.. Items(key).Select(v => TextOf(v, key))];
+
+    /// <summary>Words such as ids, process names and unit names: no path, no space, no wildcard.</summary>
+    public IReadOnlyList<string> Words(string key, string what) => [.. Items(key).Select(v => Word(v, key, what))];
+
+    public string RequiredWord(string key, string what) => Word(values.GetValueOrDefault(key) ?? throw Missing($"key \"{key}\""), key, what);
+
+    public IReadOnlyList<PathPattern> Paths(string key) => [.. Items(key).Select(v => PathOf(v, key))];
+
+    public PathPattern? Path(string key) => values.GetValueOrDefault(key) is { } value ? PathOf(value, key) : null;
+
+    public PathPattern RequiredPath(string key) => Path(key) ?? throw Missing($"key \"{key}\"");
+
+    /// <summary>A path inside the install.</summary>
+    public string? Inside(string key) => values.GetValueOrDefault(key) is { } value ? InsideOf(value, key) : null;
+
+    public string RequiredInside(string key) => Inside(key) ?? throw Missing($"key \"{key}\"");
+
+    public IReadOnlyList<string> Insides(string key) => [.. Items(key).Select(v => InsideOf(v, key))];
+
+    public Uri? Url(string key) => values.GetValueOrDefault(key) is { } value ? UrlOf(value, key) : null;
+
+    public IReadOnlyList<Uri> Urls(string key) => [.. Items(key).Select(v => UrlOf(v, key))];
+
+    public int Number(string key, int usual, int least, int most) => values.GetValueOrDefault(key) is { } value ? NumberOf(value, key, least, most) : usual;
+
+    public IReadOnlyList<int> Numbers(string key, IReadOnlyList<int> usual, int least, int most) =>
+        Has(key) ? [.. Items(key).Select(v => NumberOf(v, key, least, most))] : usual;
+
+    public bool YesOrNo(string key, bool usual) => Text(key) switch
+    {
+        null => usual,
+        "yes" or "true" => true,
+        "no" or "false" => false,
+        var other => throw Fault(key, $"The {key} is yes or no; this is \"{PathBytes.Shown(other)}\"."),
+    };
+
+    public Version? Version(string key) => values.GetValueOrDefault(key) is { } value ? VersionOf(value, key) : null;
+
+    public IReadOnlyDictionary<string, Version> Versions(string key) => Pairs(key).ToDictionary(p => p.Key, p => VersionOf(p.Value, key), StringComparer.Ordinal);
+
+    public IReadOnlyDictionary<string, string> TextPairs(string key) => Pairs(key).ToDictionary(p => p.Key, p => TextOf(p.Value, key), StringComparer.Ordinal);
+
+    public IReadOnlyDictionary<string, IReadOnlyList<string>> GlobLists(string key) => Pairs(key).ToDictionary(
+        p => p.Key, p => (IReadOnlyList<string>)[.. (p.Value.List ?? [p.Value]).Select(v => InsideOf(v, key))], StringComparer.Ordinal);
+
+    public ProfileFields? Fields(string key, string called) => values.GetValueOrDefault(key) is { } value ? new ProfileFields(value, source, called) : null;
+
+    public IEnumerable<ProfileFields> EachFields(string key, string called) => Items(key).Select(v => new ProfileFields(v, source, called));
+
+    private IReadOnlyList<ProfileNode> Items(string key) => values.GetValueOrDefault(key) switch
+    {
+        null => [],
+        { List: { } list } => list,
+        var other => throw Fault(other, $"The value of \"{key}\" has to be a list; this is {other.Kind}."),
+    };
+
+    private IEnumerable<(string Key, ProfileNode Value)> Pairs(string key) => values.GetValueOrDefault(key) switch
+    {
+        null => [],
+        { Map: { } map } => map.Select(m => (m.Key.Text!, m.Value)),
+        var other => throw Fault(other, $"The value of \"{key}\" has to be a map; this is {other.Kind}."),
+    };
+
+    private string TextOf(ProfileNode value, string key)
+    {
+        var text = value.Text ?? throw Fault(value, $"The value of \"{key}\" has to be a text; this is {value.Kind}.");
+        return text.Length > 0 && !text.Any(char.IsControl) ? text : throw Fault(value, $"The value of \"{key}\" is empty or contains a control character.");
+    }
+
+    private string Word(ProfileNode value, string key, string what)
+    {
+        var text = TextOf(value, key);
+        return text.Length <= 128 && char.IsLetterOrDigit(text[0]) && text.All(c => char.IsLetterOrDigit(c) || "-_.@:+".Contains(c, StringComparison.Ordinal))
+            ? text
+            : throw Fault(value, $"\"{PathBytes.Shown(text)}\" cannot be the name of {what}.");
+    }
+
+    private PathPattern PathOf(ProfileNode value, string key)
+    {
+        var text = TextOf(value, key);
+        return PathPattern.Parse(text, out var fault) ?? throw Fault(value, $"The path \"{text}\" {fault}{(fault!.EndsWith('?') ? "" : ".")}");
+    }
+
+    private string InsideOf(ProfileNode value, string key)
+    {
+        var text = TextOf(value, key);
+        return ManifestPath.Fault(text) is { } fault ? throw Fault(value, $"The path \"{text}\" {fault}; it has to lie in the install.") : text;
+    }
+
+    private Uri UrlOf(ProfileNode value, string key)
+    {
+        var text = TextOf(value, key);
+        return Uri.TryCreate(text, UriKind.Absolute, out var uri) && (uri.Scheme == Uri.UriSchemeHttp || uri.Scheme == Uri.UriSchemeHttps)
+            ? uri
+            : throw Fault(value, $"\"{PathBytes.Shown(text)}\" is no http or https URL.");
+    }
+
+    private int NumberOf(ProfileNode value, string key, int least, int most) =>
+        int.TryParse(TextOf(value, key), NumberStyles.None, CultureInfo.InvariantCulture, out var number) && number >= least && number <= most
+            ? number
+            : throw Fault(value, $"The value of \"{key}\" is a whole number from {least} to {most}; this is \"{PathBytes.Shown(value.Text!)}\".");
+
+    private Version VersionOf(ProfileNode value, string key) =>
+        System.Version.TryParse(TextOf(value, key), out var version) ? version : throw Fault(value, $"\"{PathBytes.Shown(value.Text!)}\" is no version such as \"5.10\".");
+
+    private ProfileFault Fault(ProfileNode at, string what) => new(what, source, Math.Max(1, at.Line), Math.Max(1, at.Column));
+}

@@ -1,0 +1,88 @@
+using YamlDotNet.Core;
+using YamlDotNet.Core.Events;
+
+namespace Mukta.Products;
+
+/// <summary>A profile that cannot be used, with the place in it.</summary>
+/// <param name="what">What is wrong, as a sentence.</param>
+/// <param name="source">The profile's file name.</param>
+/// <param name="line">Line, from 1.</param>
+/// <param name="column">Column, from 1.</param>
+/// <param name="inner">The failure underneath.</param>
+public sealed class ProfileFault(string what, string source, int line, int column, Exception? inner = null)
+    : InputFault(what, source, line, column, "Put the line right; docs/profile.md lists every key. Nothing was touched.", inner);
+
+/// <summary>One value of a profile with its place: a text, a list or a map.</summary>
+internal sealed record ProfileNode(int Line, int Column, string? Text, IReadOnlyList<ProfileNode>? List, IReadOnlyList<(ProfileNode Key, ProfileNode Value)>? Map)
+{
+    private const int Deepest = 16;
+    private const int MostNodes = 20_000;
+    private const int LongestText = 4096;
+
+    /// <summary>What it is, in words.</summary>
+    public string Kind => Text is not null ? "a text" : List is not null ? "a list" : "a map";
+
+    /// <summary>
+    /// Reads one YAML document. Anchors and aliases, with which a short document can stand for a huge one, tags, and
+    /// anything over the bounds are refused.
+    /// </summary>
+    public static ProfileNode Read(TextReader text, string source)
+    {
+        var parser = new Parser(new Scanner(text, skipComments: true));
+        try
+        {
+            parser.Consume<StreamStart>();
+            if (!parser.TryConsume<DocumentStart>(out _))
+                throw new ProfileFault("The profile is empty.", source, 1, 1);
+            var count = 0;
+            var root = ReadNode(parser, source, 0, ref count);
+            parser.Consume<DocumentEnd>();
+            return parser.TryConsume<DocumentStart>(out var second)
+                ? throw new ProfileFault("A profile is one YAML document; here a second one begins.", source, (int)second.Start.Line, (int)second.Start.Column)
+                : root;
+        }
+        catch (YamlException e)
+        {
+            throw new ProfileFault($"This is not well-formed YAML: {e.Message.Split(": ")[^1].TrimEnd('.')}.", source, Math.Max(1, (int)e.Start.Line), Math.Max(1, (int)e.Start.Column), e);
+        }
+    }
+
+    private static ProfileNode ReadNode(Parser parser, string source, int depth, ref int count)
+    {
+        var at = parser.Current!.Start;
+        ProfileFault Fault(string what) => new(what, source, (int)at.Line, (int)at.Column);
+        if (depth > Deepest || ++count > MostNodes)
+            throw Fault("The profile is nested too deep or has too many values.");
+        if (parser.Current is AnchorAlias)
+            throw Fault("Aliases (*name) are not allowed in a profile; write the value out.");
+        if (parser.Current is NodeEvent { Anchor.IsEmpty: false })
+            throw Fault("Anchors (&name) are not allowed in a profile; write the value out.");
+        if (parser.Current is NodeEvent { Tag.IsEmpty: false })
+            throw Fault("Tags (!name) are not allowed in a profile.");
+
+        var (line, column) = ((int)at.Line, (int)at.Column);
+        if (parser.TryConsume<Scalar>(out var scalar))
+            return scalar.Value.Length <= LongestText ? new ProfileNode(line, column, scalar.Value, null, null) : throw Fault($"A text is longer than {LongestText} characters.");
+        if (parser.TryConsume<SequenceStart>(out _))
+        {
+            var list = new List<ProfileNode>();
+            while (!parser.TryConsume<SequenceEnd>(out _))
+                list.Add(ReadNode(parser, source, depth + 1, ref count));
+            return new ProfileNode(line, column, null, list, null);
+        }
+
+        parser.Consume<MappingStart>();
+        var map = new List<(ProfileNode Key, ProfileNode Value)>();
+        while (!parser.TryConsume<MappingEnd>(out _))
+        {
+            var key = ReadNode(parser, source, depth + 1, ref count);
+            if (key.Text is null)
+                throw new ProfileFault($"A key has to be a text; this is {key.Kind}.", source, key.Line, key.Column);
+            if (map.Any(m => m.Key.Text == key.Text))
+                throw new ProfileFault($"The key \"{Disk.PathBytes.Shown(key.Text)}\" stands twice.", source, key.Line, key.Column);
+            map.Add((key, ReadNode(parser, source, depth + 1, ref count)));
+        }
+
+        return new ProfileNode(line, column, null, null, map);
+    }
+}

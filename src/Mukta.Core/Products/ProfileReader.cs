@@ -1,0 +1,131 @@
+using System.Text;
+
+namespace Mukta.Products;
+
+/// <summary>Reads a profile, strictly: what it does not know, it refuses, with line, column and the nearest known key.</summary>
+public static class ProfileReader
+{
+    /// <summary>What the key <c>format</c> has to say.</summary>
+    public const string Format = "mukta.profile/1";
+
+    private const long LongestFile = 1 << 20;
+
+    private static readonly string[] SetupActions = ["install", "repair", "remove"];
+
+    /// <summary>Reads a profile from a file on this machine.</summary>
+    /// <exception cref="ProfileFault">It is not a profile that can be used.</exception>
+    /// <exception cref="MuktaException">It cannot be opened.</exception>
+    public static Profile ReadFile(string path)
+    {
+        try
+        {
+            using var stream = File.OpenRead(path);
+            if (stream.Length > LongestFile)
+                throw new ProfileFault($"A profile has at most {LongestFile} bytes; this file has {stream.Length}.", path, 1, 1);
+            using var text = new StreamReader(stream, new UTF8Encoding(false, throwOnInvalidBytes: true));
+            return Read(text, path);
+        }
+        catch (DecoderFallbackException e)
+        {
+            throw new ProfileFault("A profile is written in UTF-8; this file is not.", path, 1, 1, e);
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            throw new MuktaException(ExitCode.BadInput, "The profile cannot be opened.", path, "Check the path and that you may read the file.", e);
+        }
+    }
+
+    /// <summary>Reads a profile.</summary>
+    /// <param name="text">YAML.</param>
+    /// <param name="source">What to call it in messages.</param>
+    /// <exception cref="ProfileFault">It is not a profile that can be used.</exception>
+    public static Profile Read(TextReader text, string source)
+    {
+        var fields = new ProfileFields(ProfileNode.Read(text, source), source, "profile");
+        fields.Choice("format", null, Format);
+        var product = Id(fields);
+        var needs = fields.Words("needs", "a product");
+        return new Profile
+        {
+            Product = product,
+            Title = fields.RequiredText("title"),
+            Kind = fields.Choice("kind", null, "game", "launcher", "anti-cheat") switch { "game" => ProductKind.Game, "launcher" => ProductKind.Launcher, _ => ProductKind.AntiCheat },
+            Needs = needs.Contains(product) ? throw fields.Fault("needs", "A product cannot need itself.") : needs,
+            Installs = Installs(fields.Fields("installs", "installs") ?? throw fields.Missing("key \"installs\"")),
+            Manifest = fields.Fields("manifest", "manifest") is { } manifest ? ManifestPlace(manifest) : null,
+            Components = fields.GlobLists("components"),
+            Processes = fields.Words("processes", "a process"),
+            Services = [.. fields.EachFields("services", "service").Select(Service)],
+            Caches = [.. fields.EachFields("caches", "cache").Select(Cache)],
+            Temporary = fields.Paths("temporary"),
+            UserData = fields.Paths("user-data"),
+            Launch = [.. fields.EachFields("launch", "launch entry").Select(LaunchEntry)],
+            Runtime = fields.Fields("runtime", "runtime") is { } runtime ? Runtime(runtime) : new RuntimeNeeds(),
+            Leftovers = fields.Paths("leftovers"),
+            Setup = fields.Fields("setup", "setup") is { } setup ? Setup(setup) : null,
+            Outage = fields.Fields("outage", "outage") is { } outage ? outage.Url("url") ?? throw outage.Missing("key \"url\"") : null,
+        };
+    }
+
+    private static string Id(ProfileFields fields)
+    {
+        var id = fields.RequiredText("product");
+        return id.Length <= 64 && char.IsAsciiLetterLower(id[0]) && id.All(c => char.IsAsciiLetterLower(c) || char.IsAsciiDigit(c) || c == '-')
+            ? id
+            : throw fields.Fault("product", $"The product's id \"{Disk.PathBytes.Shown(id)}\" is not made of lower-case letters, digits and hyphens.");
+    }
+
+    private static InstallPlaces Installs(ProfileFields fields)
+    {
+        var places = fields.Paths("places");
+        if (places.Count == 0)
+            throw fields.Missing("places");
+        if (places.Any(p => p.Variable == "install"))
+            throw fields.Fault("places", "An install cannot be found below ${install}: that is what is looked for.");
+        return new InstallPlaces(places, fields.Inside("marker"), fields.Choice("layout", "single", "single", "folder-per-release") == "folder-per-release");
+    }
+
+    private static ManifestPlace ManifestPlace(ProfileFields fields)
+    {
+        if (fields.Has("file") == fields.Has("url"))
+            throw fields.Missing("one of the keys \"file\" and \"url\", or has both");
+        return new ManifestPlace(fields.Text("file") ?? fields.Url("url")!.AbsoluteUri, fields.Texts("trust"), fields.Urls("mirrors"));
+    }
+
+    private static ServiceExpectation Service(ProfileFields fields) => new(
+        fields.RequiredWord("unit", "a unit"), fields.Choice("startup", "enabled", "enabled", "disabled", "static"),
+        fields.Choice("state", "active", "active", "inactive"), fields.Words("after", "a unit"));
+
+    private static CachePlaces Cache(ProfileFields fields)
+    {
+        var places = fields.Paths("places");
+        return places.Count > 0
+            ? new CachePlaces(fields.RequiredWord("name", "a cache"), places, fields.Text("holds"), fields.YesOrNo("clear", usual: true))
+            : throw fields.Missing("places");
+    }
+
+    private static LaunchExpectation LaunchEntry(ProfileFields fields) => new(
+        fields.RequiredPath("entry"), fields.RequiredInside("program"), fields.Texts("arguments"), fields.TextPairs("environment"), fields.Path("folder"));
+
+    private static RuntimeNeeds Runtime(ProfileFields fields) => new()
+    {
+        Programs = fields.Insides("programs"),
+        Kernel = fields.Version("kernel"),
+        Libc = fields.Version("libc"),
+        Drivers = fields.Versions("drivers"),
+        Layer = fields.Path("layer"),
+        Packages = fields.TextPairs("packages"),
+    };
+
+    private static SetupProgram Setup(ProfileFields fields)
+    {
+        var actions = SetupActions.Where(fields.Has).ToDictionary(a => a, a => Action(fields.Fields(a, "setup action")!), StringComparer.Ordinal);
+        if (actions.Count == 0)
+            throw fields.Missing("action: install, repair or remove");
+        var then = fields.Fields("then", "setup result");
+        return new SetupProgram(fields.RequiredInside("program"), actions, new SetupResult(then?.Words("active", "a unit") ?? [], then?.Insides("files") ?? []));
+    }
+
+    private static SetupAction Action(ProfileFields fields) => new(
+        fields.Texts("arguments"), TimeSpan.FromMinutes(fields.Number("minutes", 10, 1, 600)), fields.Numbers("done", [0], 0, 255), fields.Numbers("restart", [], 0, 255));
+}

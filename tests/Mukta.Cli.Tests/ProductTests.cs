@@ -1,0 +1,85 @@
+using Mukta.Tests;
+
+namespace Mukta.Cli.Tests;
+
+/// <summary>Products by their profiles: in a home of their own, with the scenario's installs in it.</summary>
+public class ProductTests
+{
+    [Fact]
+    public async Task A_product_is_located_verified_and_repaired_by_its_id_alone()
+    {
+        using var game = await WithProfileAsync("${home}/game");
+        File.Delete(game.Scratch.At("game/bin/game"));
+        var located = await AtHomeAsync(game, "locate", "--profiles", "profiles");
+        located.Code.ShouldBe(0, located.Err);
+        located.Out.ShouldContain("1.4.2: 4 of 5 names and sizes, 1.2 MiB, without bin/game");
+        located.Out.ShouldContain("Next: mukta verify pier --profiles profiles");
+        var verified = await AtHomeAsync(game, "verify", "pier", "--profiles", "profiles");
+        verified.Code.ShouldBe(1);
+        verified.Out.ShouldContain("Next: mukta repair pier --profiles profiles --from URL-OR-FOLDER");
+        (await AtHomeAsync(game, "repair", "pier", "--profiles", "profiles", "--from", "release", "--yes")).Code.ShouldBe(0);
+        game.ShouldBeWhole();
+        var document = (await AtHomeAsync(game, "locate", "pier", "--profiles", "profiles", "--json")).Json;
+        document.GetProperty("format").GetString().ShouldBe("mukta.locate/1");
+        document.GetProperty("products")[0].GetProperty("installs")[0].GetProperty("filesPresent").GetInt32().ShouldBe(5);
+    }
+
+    [Fact]
+    public async Task Of_several_installs_none_is_guessed()
+    {
+        using var game = await WithProfileAsync("${home}/game*");
+        game.Scratch.CopyTree("release", "game-two");
+        var refused = await AtHomeAsync(game, "verify", "pier", "--profiles", "profiles");
+        refused.Code.ShouldBe(2);
+        refused.Err.ShouldContain(game.Scratch.At("game-two"));
+        refused.Err.ShouldContain("--install");
+        (await AtHomeAsync(game, "verify", "pier", "--profiles", "profiles", "--install", "game")).Code.ShouldBe(0);
+    }
+
+    [Fact]
+    public async Task No_install_is_said_with_the_places_that_were_looked_at()
+    {
+        using var game = await WithProfileAsync("${home}/nowhere");
+        (await AtHomeAsync(game, "locate", "--profiles", "profiles")).Code.ShouldBe(1);
+        var answer = await AtHomeAsync(game, "verify", "pier", "--profiles", "profiles");
+        answer.Code.ShouldBe(2);
+        answer.Err.ShouldContain("${home}/nowhere");
+    }
+
+    [Fact]
+    public async Task The_examples_are_good_profiles_and_a_slip_is_told_with_its_place()
+    {
+        using var scratch = new Scratch();
+        (await Programs.RunAsync(scratch, Programs.StandIns, "scenario", scratch.Root)).Code.ShouldBe(0);
+        var profiles = Directory.GetFiles(scratch.At("profiles")).Order().ToArray();
+        profiles.Length.ShouldBe(4);
+        (await Programs.MuktaAsync(scratch, ["profile", "check", .. profiles])).Out.Split('\n').Count(l => l.StartsWith("good", StringComparison.Ordinal)).ShouldBe(4);
+        (await Programs.MuktaAsync(scratch, "profile", "show", "--profiles", "profiles")).Out.ShouldContain("tidewarden.service, enabled and active");
+
+        scratch.Write("slip.yaml", File.ReadAllText(profiles[0]).Replace("user-data:", "userdata:", StringComparison.Ordinal));
+        var slip = await Programs.MuktaAsync(scratch, "profile", "check", "slip.yaml");
+        slip.Code.ShouldBe(2);
+        slip.Err.ShouldContain("did you mean \"user-data\"?");
+        slip.Err.ShouldContain("slip.yaml, line ");
+    }
+
+    private static Task<Answer> AtHomeAsync(GameFolder game, params string[] arguments) =>
+        Programs.RunAsync(game.Scratch, "env", ["-u", "XDG_CONFIG_HOME", $"HOME={game.Scratch.Root}", Programs.Mukta, .. arguments]);
+
+    private static async Task<GameFolder> WithProfileAsync(string place)
+    {
+        var game = await GameFolder.MakeAsync();
+        game.Scratch.Write("profiles/pier.yaml", $$"""
+            format: mukta.profile/1
+            product: pier
+            title: Pier
+            kind: game
+            installs:
+              places: ["{{place}}"]
+              marker: bin/game
+            manifest:
+              file: ../game.meta4
+            """);
+        return game;
+    }
+}

@@ -1,4 +1,6 @@
 using System.CommandLine;
+using Mukta.Disk;
+using Mukta.Host;
 using Mukta.Manifests;
 using Mukta.Products;
 using Spectre.Console;
@@ -7,9 +9,22 @@ namespace Mukta.Cli;
 
 /// <summary>What a command works on.</summary>
 /// <param name="Path">The install's folder.</param>
-/// <param name="ManifestPath">Its manifest.</param>
+/// <param name="ManifestPath">Its manifest; empty for a command that needs none.</param>
 /// <param name="Words">How the user named both, for the next command to type.</param>
-internal sealed record Target(string Path, string ManifestPath, string Words);
+/// <param name="ProcessNames">What the profile says the product's processes are called.</param>
+internal sealed record Target(string Path, string ManifestPath, string Words, IReadOnlyList<string> ProcessNames)
+{
+    /// <summary>The processes that use the install.</summary>
+    public IReadOnlyList<RunningProcess> Running(Folder install) => new ProcessTable().Using(install.RealPath, ProcessNames);
+
+    /// <summary>Refuses to go on while the product runs.</summary>
+    /// <exception cref="ProductRuns">It does.</exception>
+    public void RefuseIfRunning(Folder install)
+    {
+        if (Running(install) is { Count: > 0 } running)
+            throw new ProductRuns(running, $"End it with: mukta stop {Words}");
+    }
+}
 
 /// <summary>The arguments with which a command is told its install: a folder with a manifest, or a product that a profile describes.</summary>
 internal sealed class TargetOptions
@@ -28,20 +43,30 @@ internal sealed class TargetOptions
     }
 
     /// <summary>Finds what the user means. A folder that is there counts before a product of the same name.</summary>
+    /// <param name="parsed">The command line.</param>
+    /// <param name="session">For a question.</param>
+    /// <param name="needsManifest">False for a command that only needs to know the folder.</param>
+    /// <param name="cancel">Ends a question.</param>
     /// <exception cref="MuktaException">It is neither, or several installs qualify and nobody can be asked.</exception>
-    public async Task<Target> FindAsync(ParseResult parsed, Session session, CancellationToken cancel)
+    public async Task<Target> FindAsync(ParseResult parsed, Session session, bool needsManifest, CancellationToken cancel)
     {
         var (named, manifestPath) = (parsed.GetRequiredValue(what), parsed.GetValue(manifest));
         if (Directory.Exists(named) || named.Contains('/', StringComparison.Ordinal))
-            return new Target(named, manifestPath ?? throw NoManifest(named), $"{Shell.Quoted(named)} --manifest {Shell.Quoted(manifestPath)}");
+        {
+            if (manifestPath is null && needsManifest)
+                throw NoManifest(named);
+            return new Target(named, manifestPath ?? "", Shell.Quoted(named) + (manifestPath is null ? "" : $" --manifest {Shell.Quoted(manifestPath)}"), []);
+        }
 
         var shelf = ProfileShelf.Read(parsed.GetValue(profiles), Environment.GetEnvironmentVariable);
         var profile = shelf.Of(named);
-        manifestPath ??= ManifestOf(profile);
-        var path = parsed.GetValue(install) ?? await ChooseAsync(profile, MetalinkReader.ReadFile(manifestPath), session, cancel).ConfigureAwait(false);
+        if (needsManifest)
+            manifestPath ??= ManifestOf(profile);
+        var evidence = manifestPath is null ? null : MetalinkReader.ReadFile(manifestPath);
+        var path = parsed.GetValue(install) ?? await ChooseAsync(profile, evidence, session, cancel).ConfigureAwait(false);
         var words = new[] { (install, parsed.GetValue(install)), (profiles, parsed.GetValue(profiles)), (manifest, parsed.GetValue(manifest)) }
             .Where(o => o.Item2 is not null).Select(o => $" {o.Item1.Name} {Shell.Quoted(o.Item2!)}");
-        return new Target(path, manifestPath, Shell.Quoted(named) + string.Concat(words));
+        return new Target(path, manifestPath ?? "", Shell.Quoted(named) + string.Concat(words), profile.Profile.Processes);
     }
 
     private static string ManifestOf(ShelvedProfile profile)
@@ -53,7 +78,7 @@ internal sealed class TargetOptions
             : location;
     }
 
-    private static async Task<string> ChooseAsync(ShelvedProfile profile, Manifest manifest, Session session, CancellationToken cancel)
+    private static async Task<string> ChooseAsync(ShelvedProfile profile, Manifest? manifest, Session session, CancellationToken cancel)
     {
         var found = new InstallFinder(UserFolders.Of(Environment.GetEnvironmentVariable)).Find(profile.Profile, manifest).Where(f => f.IsCurrent).ToList();
         switch (found)

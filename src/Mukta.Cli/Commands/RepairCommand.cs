@@ -38,7 +38,7 @@ internal static class RepairCommand
         command.SetAction(async (parsed, cancel) =>
         {
             using var session = new Session(parsed);
-            var found = await target.FindAsync(parsed, session, cancel).ConfigureAwait(false);
+            var found = await target.FindAsync(parsed, session, needsManifest: true, cancel).ConfigureAwait(false);
             var run = new Run(session, found, parsed.GetValue(from) ?? [])
             {
                 HoldStrays = parsed.GetValue(holdStrays),
@@ -83,12 +83,13 @@ internal static class RepairCommand
                 text.Plan(plan, before, sources.Sources);
             if (IsDryRun)
                 return DryRunEnd(plan, before);
+            target.RefuseIfRunning(install);
             if (!IsAgreed && !await Question.IsAnsweredYesAsync(session, "Go on?", cancel).ConfigureAwait(false))
                 return Declined();
 
             var repairing = new WorkMeter();
             var outcome = await Progressing.ShowAsync(
-                session, repairing, () => new Repairer(TimeProvider.System, log).RepairAsync(plan, before, install, sources.Sources, repairing, cancel)).ConfigureAwait(false);
+                session, repairing, () => new Repairer(TimeProvider.System, log, () => target.RefuseIfRunning(install)).RepairAsync(plan, before, install, sources.Sources, repairing, cancel)).ConfigureAwait(false);
             log.Information("operation {Operation}: {Done} steps done, {Failed} failed, exit code {Code}", outcome.Operation, outcome.StepsDone, outcome.Failures.Count, outcome.Code);
             var next = outcome.After.IsIntact ? null : NextStep.After(outcome.After, target, straysCount: false);
             if (session.IsJson)

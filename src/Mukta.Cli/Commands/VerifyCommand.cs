@@ -25,7 +25,7 @@ internal static class VerifyCommand
         command.SetAction(async (parsed, cancel) =>
         {
             using var session = new Session(parsed);
-            var found = await target.FindAsync(parsed, session, cancel).ConfigureAwait(false);
+            var found = await target.FindAsync(parsed, session, needsManifest: true, cancel).ConfigureAwait(false);
             return await RunAsync(session, found, parsed.GetValue(noStrays), parsed.GetValue(all), cancel).ConfigureAwait(false);
         });
         return command;
@@ -39,13 +39,14 @@ internal static class VerifyCommand
         var result = await Progressing.ShowAsync(
             session, meter, () => Task.FromResult(new Verifier(TimeProvider.System).Verify(manifest, install, new VerifyOptions { Meter = meter }, cancel))).ConfigureAwait(false);
 
+        var running = target.Running(install);
         var next = NextStep.After(result, target, straysCount);
         if (session.IsJson)
-            Session.Write(VerifyDocument.Of(result, target.Path, straysCount, next), Documents.Readable.VerifyDocument);
+            Session.Write(VerifyDocument.Of(result, target.Path, straysCount, next, running), Documents.Readable.VerifyDocument);
         else if (session.IsQuiet)
             new VerifyText(session.Output, target.Path) { StraysCount = straysCount }.Verdict(result);
         else
-            new VerifyText(session.Output, target.Path) { ShowAll = all, StraysCount = straysCount }.Write(result, next);
+            new VerifyText(session.Output, target.Path) { ShowAll = all, StraysCount = straysCount }.Write(result, next, running);
         return (int)(result.IsIntact && !(straysCount && result.Strays.Any()) ? ExitCode.Done : ExitCode.Problems);
     }
 }

@@ -13,6 +13,7 @@ namespace Mukta.Cli.Json;
 [JsonSerializable(typeof(ManifestShowDocument))]
 [JsonSerializable(typeof(LocateDocument))]
 [JsonSerializable(typeof(ProfilesDocument))]
+[JsonSerializable(typeof(StopDocument))]
 internal sealed partial class Documents : JsonSerializerContext
 {
     /// <summary>Writes only what JSON itself wants escaped: no page of a browser is going to hold these documents.</summary>

@@ -1,5 +1,6 @@
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
+using Mukta.Host;
 using Mukta.Manifests;
 using Mukta.Verification;
 
@@ -32,9 +33,11 @@ internal sealed record VerifyDocument
 
     public required IReadOnlyList<FindingPart> Findings { get; init; }
 
+    public IReadOnlyList<ProcessPart>? Running { get; init; }
+
     public string? Next { get; init; }
 
-    public static VerifyDocument Of(VerifyResult result, string install, bool straysCount, string? next) => new()
+    public static VerifyDocument Of(VerifyResult result, string install, bool straysCount, string? next, IReadOnlyList<RunningProcess>? running = null) => new()
     {
         Install = PathBytes.Shown(install),
         Verdict = result.IsIntact && !(straysCount && result.Strays.Any()) ? "intact" : "not-intact",

@@ -1,4 +1,5 @@
 using Mukta.Disk;
+using Mukta.Host;
 using Mukta.Manifests;
 using Mukta.Verification;
 using Spectre.Console;
@@ -15,13 +16,15 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
     public bool StraysCount { get; init; }
 
     /// <summary>Everything: verdict, findings, sums.</summary>
-    public void Write(VerifyResult result, string? next)
+    public void Write(VerifyResult result, string? next, IReadOnlyList<RunningProcess>? running = null)
     {
         Verdict(result);
         var groups = result.Findings.GroupBy(f => f.State).Select(g => (State: g.Key, All: g.ToList())).ToList();
         var width = Columns.Width(groups.SelectMany(g => Shown(g.All)).Select(f => f.Path));
         foreach (var (state, all) in groups)
             Group(state, all, Shown(all), width);
+        if (running is [var first, ..])
+            console.MarkupLine($"\n[yellow]Running:[/] {Escape($"{first.Name} (process {first.Pid}) {first.Reasons[0]}")}{(running.Count > 1 ? $", and {Units.Count(running.Count - 1, "other process", "other processes")}" : "")}.\nFiles may change while they are read, and a repair would refuse.");
         if (next is not null || !result.IsIntact || !result.ModesCompared || result.Manifest.WeakFiles > 0)
             console.WriteLine();
         Notes(result);

@@ -30,6 +30,9 @@ public sealed class Folder : IDisposable
     /// <summary>The path the folder was opened by.</summary>
     public string Path { get; }
 
+    /// <summary>The path that the kernel knows the folder by: absolute and without a link on its way.</summary>
+    public string RealPath => new FileInfo($"/proc/self/fd/{root.DangerousGetHandle()}").LinkTarget ?? System.IO.Path.GetFullPath(Path);
+
     /// <summary>Opens a folder. Links on the way to it are followed: the user named it.</summary>
     /// <exception cref="MuktaException">There is no such folder, or it may not be entered.</exception>
     public static Folder Open(string path) => new(path, stepByStep: false);

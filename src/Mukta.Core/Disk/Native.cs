@@ -144,4 +144,42 @@ internal static partial class Native
 
     [LibraryImport("libc", EntryPoint = "posix_fadvise")]
     public static partial int Advise(SafeFileHandle file, long offset, long length, int advice);
+
+    /// <summary>A descriptor that stays with one process (pidfd_open(2)); null where there is none of this number.</summary>
+    public static SafeFileHandle? HoldProcess(int pid)
+    {
+        const nint PidfdOpen = 434;
+        var fd = (int)SystemCall(PidfdOpen, pid, 0, 0, 0);
+        return fd >= 0 ? new SafeFileHandle(fd, ownsHandle: true) : null;
+    }
+
+    /// <summary>Sends a signal to the process of a descriptor (pidfd_send_signal(2)).</summary>
+    public static bool TrySignal(SafeFileHandle process, int signal, out bool isForbidden)
+    {
+        const nint PidfdSendSignal = 424;
+        var isSent = SystemCall(PidfdSendSignal, process.DangerousGetHandle(), signal, 0, 0) == 0;
+        isForbidden = !isSent && Marshal.GetLastPInvokeError() == DiskException.NotPermitted;
+        return isSent;
+    }
+
+    /// <summary>True once the process of a descriptor has ended: then the descriptor can be read from.</summary>
+    public static bool HasEnded(SafeFileHandle process)
+    {
+        var asked = new PollDescriptor { Descriptor = (int)process.DangerousGetHandle(), Events = 1 };
+        return Poll(ref asked, 1, 0) > 0;
+    }
+
+    [StructLayout(LayoutKind.Sequential)]
+    private struct PollDescriptor
+    {
+        public int Descriptor;
+        public short Events;
+        public short Answered;
+    }
+
+    [LibraryImport("libc", EntryPoint = "syscall", SetLastError = true)]
+    private static partial nint SystemCall(nint number, nint first, nint second, nint third, nint fourth);
+
+    [LibraryImport("libc", EntryPoint = "poll", SetLastError = true)]
+    private static partial int Poll(ref PollDescriptor descriptors, nuint count, int milliseconds);
 }

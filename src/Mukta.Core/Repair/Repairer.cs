@@ -11,7 +11,10 @@ namespace Mukta.Repair;
 /// Applies a repair plan. New bytes are staged, proven and flushed before anything that stands in the install is moved;
 /// what is moved or replaced goes to the held area; at the end the install is verified again.
 /// </summary>
-public sealed class Repairer(TimeProvider time, ILogger log)
+/// <param name="time">For dates and waits.</param>
+/// <param name="log">Takes diagnostics.</param>
+/// <param name="refuseIfRunning">Throws where the product runs; asked again right before anything is touched.</param>
+public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRunning = null)
 {
     private const int FilesAtATime = 4;
     private const long SpaceToSpare = 4 << 20;
@@ -33,6 +36,7 @@ public sealed class Repairer(TimeProvider time, ILogger log)
         await ProveSourcesAsync(plan, sources, cancel).ConfigureAwait(false);
         using var held = InstallLock.Take(install, time);
         ProveSpace(plan, install);
+        refuseIfRunning?.Invoke();
         OwnFolders.Ensure(install, Workshop.StagingFolder);
 
         var operation = NewOperationId();

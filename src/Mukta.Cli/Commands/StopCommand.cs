@@ -1,0 +1,95 @@
+using System.CommandLine;
+using Mukta.Cli.Json;
+using Mukta.Cli.Rendering;
+using Mukta.Disk;
+using Mukta.Host;
+using Spectre.Console;
+
+namespace Mukta.Cli.Commands;
+
+/// <summary><c>mukta stop</c></summary>
+internal static class StopCommand
+{
+    private const string Examples = """
+          mukta stop gannet-post
+          mukta stop games/gannet-post --seconds 30 --force
+        """;
+
+    public static Command Build()
+    {
+        var target = new TargetOptions();
+        var seconds = new Option<int>("--seconds") { Description = "How long to wait after asking, 0 to 600.", HelpName = "N", DefaultValueFactory = _ => 15 };
+        seconds.Validators.Add(result =>
+        {
+            if (result.GetValueOrDefault<int>() is < 0 or > 600)
+                result.AddError("--seconds takes a whole number from 0 to 600");
+        });
+        var force = new Option<bool>("--force") { Description = "Kill what is still there after the wait; what it has not saved is lost." };
+        var (dryRun, yes) = (CommonOptions.DryRun(), CommonOptions.Yes());
+        var command = new ExampleCommand("stop", "End the processes that use an install: ask them, wait, and kill only with --force.", Examples) { seconds, force, dryRun, yes };
+        target.AddTo(command);
+        command.SetAction(async (parsed, cancel) =>
+        {
+            using var session = new Session(parsed);
+            var found = await target.FindAsync(parsed, session, needsManifest: false, cancel).ConfigureAwait(false);
+            var run = new Run(session, found, TimeSpan.FromSeconds(parsed.GetValue(seconds)), parsed.GetValue(force));
+            return (int)await run.ToEndAsync(parsed.GetValue(dryRun), parsed.GetValue(yes), cancel).ConfigureAwait(false);
+        });
+        return command;
+    }
+
+    private sealed class Run(Session session, Target target, TimeSpan patience, bool force)
+    {
+        public async Task<ExitCode> ToEndAsync(bool isDryRun, bool isAgreed, CancellationToken cancel)
+        {
+            using var install = Folder.Open(target.Path);
+            var running = target.Running(install);
+            if (!session.IsJson && !session.IsQuiet)
+                List(running);
+            if (running.Count == 0 || isDryRun)
+                return End(ExitCode.Done, isDryRun, [.. running.Select(ProcessPart.Of)], running.Count == 0 ? "Nothing of it is running." : "Nothing was ended: this was a dry run.");
+            if (!isAgreed && !await Question.IsAnsweredYesAsync(session, force ? "Ask them to end, and kill those that do not?" : "Ask them to end?", cancel).ConfigureAwait(false))
+                return End(ExitCode.Problems, isDryRun, [.. running.Select(ProcessPart.Of)], "Nothing was ended.");
+
+            var ender = new ProcessEnder(new ProcessTable(), TimeProvider.System);
+            var ended = await CountingDownAsync(waiting => ender.EndAsync(running, patience, force, waiting, cancel)).ConfigureAwait(false);
+            var left = ended.Where(e => !e.IsGone).ToList();
+            if (!session.IsJson)
+                left.ForEach(l => session.Output.MarkupLineInterpolated($"  [red]left[/]  process {l.Process.Pid}, {PathBytes.Shown(l.Process.Name)}: it {l.Reason}"));
+            return End(
+                left.Count == 0 ? ExitCode.Done : ExitCode.Blocked, isDryRun, [.. ended.Select(ProcessPart.Of)],
+                left.Count == 0 ? $"{Units.Count(ended.Count, "process", "processes")} ended."
+                : force ? "Look at what holds it with: ps -fp " + string.Join(',', left.Select(l => l.Process.Pid))
+                : $"Next: mukta stop {target.Words} --force");
+        }
+
+        private void List(IReadOnlyList<RunningProcess> running)
+        {
+            foreach (var process in running)
+            {
+                session.Output.MarkupLineInterpolated(
+                    $"  [bold]{process.Pid,7}[/]  {PathBytes.Shown(process.Name),-15}  user {process.Owner}, since {process.Since.ToLocalTime():yyyy-MM-dd HH:mm:ss}");
+                foreach (var reason in process.Reasons)
+                    session.Output.WriteLine($"           {PathBytes.Shown(reason)}");
+            }
+        }
+
+        private ExitCode End(ExitCode code, bool isDryRun, IReadOnlyList<ProcessPart> processes, string line)
+        {
+            if (session.IsJson)
+                Session.Write(new StopDocument("mukta.stop/1", PathBytes.Shown(target.Path), isDryRun, (int)code, processes), Documents.Readable.StopDocument);
+            else
+                session.Output.WriteLine(line);
+            return code;
+        }
+
+        /// <summary>Shows on a terminal how long it is still going to wait.</summary>
+        private async Task<IReadOnlyList<EndedProcess>> CountingDownAsync(Func<Action<int, TimeSpan>?, Task<IReadOnlyList<EndedProcess>>> work)
+        {
+            if (session.IsQuiet || session.Error.Profile is not { Out.IsTerminal: true, Capabilities.Interactive: true })
+                return await work(null).ConfigureAwait(false);
+            return await new Status(session.Error).StartAsync("asking", context => work((left, rest) =>
+                context.Status($"waiting for {Units.Count(left, "process", "processes")}, {Math.Ceiling(rest.TotalSeconds):0} s more"))).ConfigureAwait(false);
+        }
+    }
+}

@@ -1,0 +1,149 @@
+using System.Globalization;
+
+namespace Mukta.Host;
+
+/// <summary>
+/// Looks through /proc for the processes that use an install: by their program, by their name, by files that they have
+/// open or mapped. Processes come and go while it reads; one that is gone is left out.
+/// </summary>
+/// <param name="proc">Where the kernel shows its processes.</param>
+public sealed class ProcessTable(string proc = "/proc")
+{
+    private const int TicksPerSecond = 100; // USER_HZ: the same on every Linux that .NET runs on.
+    private const int MostReasons = 4;
+
+    /// <summary>The processes that use an install, this one aside, in the order of their numbers.</summary>
+    /// <param name="install">The install's real path, without a link on its way.</param>
+    /// <param name="names">Names of the product's processes; a process counts by name only if a file of this name is its program or first word.</param>
+    public IReadOnlyList<RunningProcess> Using(string install, IReadOnlyList<string> names)
+    {
+        var booted = BootTime();
+        var found = new List<RunningProcess>();
+        foreach (var folder in Directory.EnumerateDirectories(proc))
+        {
+            if (!int.TryParse(Path.GetFileName(folder), NumberStyles.None, CultureInfo.InvariantCulture, out var pid) || pid == Environment.ProcessId)
+                continue;
+            try
+            {
+                if (Look(folder, pid, install.TrimEnd('/') + "/", names, booted) is { } process)
+                    found.Add(process);
+            }
+            catch (Exception e) when (e is IOException or UnauthorizedAccessException or FormatException)
+            {
+                // It has ended while we looked.
+            }
+        }
+
+        return [.. found.OrderBy(p => p.Pid)];
+    }
+
+    /// <summary>When a process was started, in clock ticks; null where there is none of this number, or only what is left of one.</summary>
+    public long? StartTicks(int pid)
+    {
+        try
+        {
+            var (state, ticks) = Stat(Path.Join(proc, pid.ToString(CultureInfo.InvariantCulture)));
+            return state == "Z" ? null : ticks;
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or FormatException)
+        {
+            return null;
+        }
+    }
+
+    /// <summary>The process that started another; 0 for none.</summary>
+    public int ParentOf(int pid)
+    {
+        try
+        {
+            return int.Parse(AfterName(Path.Join(proc, pid.ToString(CultureInfo.InvariantCulture)))[1], CultureInfo.InvariantCulture);
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or FormatException)
+        {
+            return 0;
+        }
+    }
+
+    private static RunningProcess? Look(string folder, int pid, string below, IReadOnlyList<string> names, DateTimeOffset booted)
+    {
+        var (state, ticks) = Stat(folder);
+        if (state == "Z")
+            return null;
+        var name = File.ReadAllText(Path.Join(folder, "comm")).TrimEnd('\n');
+        var program = Target(Path.Join(folder, "exe"));
+        var firstWord = Path.GetFileName(File.ReadAllText(Path.Join(folder, "cmdline")).Split('\0')[0]);
+        var reasons = new List<string>();
+        if (program?.StartsWith(below, StringComparison.Ordinal) == true)
+            reasons.Add($"its program is {program[below.Length..]}");
+        if (names.FirstOrDefault(n => n == firstWord || n == Path.GetFileName(program)) is { } known)
+            reasons.Add($"the profile names {known}");
+        foreach (var file in Open(folder).Select(f => (How: "open", Path: f)).Concat(Mapped(folder, below).Select(f => (How: "mapped", Path: f))).Distinct())
+        {
+            if (reasons.Count < MostReasons && file.Path.StartsWith(below, StringComparison.Ordinal) && file.Path != program)
+                reasons.Add($"it has {file.Path[below.Length..]} {file.How}");
+        }
+
+        if (reasons.Count == 0)
+            return null;
+        var owner = File.ReadLines(Path.Join(folder, "status")).First(l => l.StartsWith("Uid:", StringComparison.Ordinal)).Split('\t')[1];
+        return new RunningProcess(pid, name, uint.Parse(owner, CultureInfo.InvariantCulture), booted.AddSeconds((double)ticks / TicksPerSecond), ticks, reasons);
+    }
+
+    /// <summary>State and start (fields 3 and 22 of /proc/PID/stat, see proc(5)).</summary>
+    private static (string State, long Ticks) Stat(string folder)
+    {
+        var fields = AfterName(folder);
+        return (fields[0], long.Parse(fields[19], CultureInfo.InvariantCulture));
+    }
+
+    /// <summary>The fields behind the name, which may itself contain spaces and brackets.</summary>
+    private static string[] AfterName(string folder)
+    {
+        var text = File.ReadAllText(Path.Join(folder, "stat"));
+        var fields = text[(text.LastIndexOf(')') + 1)..].Split(' ', StringSplitOptions.RemoveEmptyEntries);
+        return fields.Length > 19 ? fields : throw new FormatException("A line of /proc/PID/stat is shorter than it should be.");
+    }
+
+    private static IEnumerable<string> Open(string folder)
+    {
+        try
+        {
+            return [.. Directory.EnumerateFileSystemEntries(Path.Join(folder, "fd")).Select(Target).OfType<string>()];
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            return []; // Another user's process: only root may look.
+        }
+    }
+
+    private static IEnumerable<string> Mapped(string folder, string below)
+    {
+        try
+        {
+            return [.. File.ReadLines(Path.Join(folder, "maps")).Select(l => l.IndexOf('/', StringComparison.Ordinal) is var at and >= 0 ? l[at..] : "")
+                .Where(p => p.StartsWith(below, StringComparison.Ordinal)).Distinct().Take(MostReasons)];
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            return [];
+        }
+    }
+
+    private static string? Target(string link)
+    {
+        try
+        {
+            return new FileInfo(link).LinkTarget is { } target ? target.EndsWith(" (deleted)", StringComparison.Ordinal) ? target[..^10] : target : null;
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            return null;
+        }
+    }
+
+    private DateTimeOffset BootTime()
+    {
+        var line = File.ReadLines(Path.Join(proc, "stat")).First(l => l.StartsWith("btime ", StringComparison.Ordinal));
+        return DateTimeOffset.FromUnixTimeSeconds(long.Parse(line.AsSpan(6), CultureInfo.InvariantCulture));
+    }
+}

@@ -1,0 +1,21 @@
+namespace Mukta.Host;
+
+/// <summary>A process that uses an install.</summary>
+/// <param name="Pid">Its number.</param>
+/// <param name="Name">Its name, as the kernel keeps it (at most 15 bytes).</param>
+/// <param name="Owner">Its user's number.</param>
+/// <param name="Since">When it was started, UTC.</param>
+/// <param name="StartTicks">When it was started, in clock ticks since the machine was: tells it from a later process with the same number.</param>
+/// <param name="Reasons">Why it counts, strongest first.</param>
+public sealed record RunningProcess(int Pid, string Name, uint Owner, DateTimeOffset Since, long StartTicks, IReadOnlyList<string> Reasons);
+
+/// <summary>Nothing is touched while the product runs.</summary>
+/// <param name="running">The processes; at least one.</param>
+/// <param name="next">How to end them.</param>
+public sealed class ProductRuns(IReadOnlyList<RunningProcess> running, string next) : MuktaException(
+    ExitCode.Blocked, "The product is running, so nothing was touched.",
+    string.Join("\n", running.Select(p => $"process {p.Pid}, {Disk.PathBytes.Shown(p.Name)}: {Disk.PathBytes.Shown(p.Reasons[0])}")), next)
+{
+    /// <summary>The processes.</summary>
+    public IReadOnlyList<RunningProcess> Running { get; } = running;
+}

@@ -1,0 +1,51 @@
+using System.Diagnostics;
+using Mukta.Host;
+using Mukta.Tests;
+
+namespace Mukta.Core.Tests.Host;
+
+public class ProcessTests
+{
+    [Fact]
+    public async Task A_number_that_was_given_out_again_is_not_hit()
+    {
+        using var other = Process.Start("sleep", "600");
+        var table = new ProcessTable();
+        var start = table.StartTicks(other.Id)!.Value;
+        var gone = new RunningProcess(other.Id, "game", 0, DateTimeOffset.UnixEpoch, start - 1, ["it was there"]);
+        var ended = await new ProcessEnder(table, TimeProvider.System).EndAsync([gone], TimeSpan.FromSeconds(1), force: true, null, TestContext.Current.CancellationToken);
+        ended.ShouldHaveSingleItem().IsGone.ShouldBeTrue("the one that was meant has ended");
+        other.HasExited.ShouldBeFalse("the one that has its number now lives");
+        other.Kill();
+    }
+
+    [Fact]
+    public void The_first_process_and_mukta_itself_are_untouchable()
+    {
+        var ender = new ProcessEnder(new ProcessTable(), TimeProvider.System);
+        ender.Untouchable(new RunningProcess(1, "init", 0, default, 0, ["x"])).ShouldNotBeNull();
+        ender.Untouchable(new RunningProcess(Environment.ProcessId, "self", 0, default, 0, ["x"])).ShouldNotBeNull();
+        ender.Untouchable(new RunningProcess(int.MaxValue, "other", 0, default, 0, ["x"])).ShouldBeNull();
+    }
+
+    [Fact]
+    public void A_proc_that_changes_while_it_is_read_costs_only_what_is_gone()
+    {
+        using var scratch = new Scratch();
+        scratch.Write("proc/stat", "cpu 1\nbtime 1790000000\n");
+        var fields = string.Join(' ', Enumerable.Repeat("0", 18));
+        scratch.Write("proc/100/stat", $"100 (a) name) S {fields} 500 0");
+        scratch.Write("proc/100/comm", "a) name\n");
+        scratch.Write("proc/100/cmdline", "/games/pier/bin/game\0-x\0");
+        scratch.Write("proc/100/status", "Name:\ta\nUid:\t1000\t1000\n");
+        File.CreateSymbolicLink(scratch.At("proc/100/exe"), "/games/pier/bin/game (deleted)");
+        scratch.Write("proc/200/stat", "200 (half");
+        Directory.CreateDirectory(scratch.At("proc/300"));
+        scratch.Write("proc/400/stat", $"400 (zombie) Z {fields} 500 0");
+        var found = new ProcessTable(scratch.At("proc")).Using("/games/pier", []).ShouldHaveSingleItem();
+        (found.Pid, found.Name, found.Owner, found.Reasons[0]).ShouldBe((100, "a) name", 1000u, "its program is bin/game"));
+        found.Since.ShouldBe(DateTimeOffset.FromUnixTimeSeconds(1790000005));
+        new ProcessTable(scratch.At("proc")).Using("/games/pi", []).ShouldBeEmpty("a name that only begins alike is another folder");
+        new ProcessTable(scratch.At("proc")).Using("/elsewhere", ["game"]).ShouldHaveSingleItem().Reasons.ShouldBe(["the profile names game"]);
+    }
+}

@@ -62,6 +62,8 @@ internal sealed class TargetOptions
         var profile = shelf.Of(named);
         if (needsManifest)
             manifestPath ??= ManifestOf(profile);
+        else if (File.Exists(profile.ManifestLocation))
+            manifestPath ??= profile.ManifestLocation; // Only to recognise an install that has lost its marker.
         var evidence = manifestPath is null ? null : MetalinkReader.ReadFile(manifestPath);
         var path = parsed.GetValue(install) ?? await ChooseAsync(profile, evidence, session, cancel).ConfigureAwait(false);
         var words = new[] { (install, parsed.GetValue(install)), (profiles, parsed.GetValue(profiles)), (manifest, parsed.GetValue(manifest)) }

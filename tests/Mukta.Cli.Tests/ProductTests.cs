@@ -16,6 +16,7 @@ public class ProductTests
         located.Out.ShouldContain("Next: mukta verify pier --profiles profiles");
         var verified = await AtHomeAsync(game, "verify", "pier", "--profiles", "profiles");
         verified.Code.ShouldBe(1);
+        (await AtHomeAsync(game, "stop", "pier", "--profiles", "profiles")).Out.ShouldBe("Nothing of it is running.\n");
         verified.Out.ShouldContain("Next: mukta repair pier --profiles profiles --from URL-OR-FOLDER");
         (await AtHomeAsync(game, "repair", "pier", "--profiles", "profiles", "--from", "release", "--yes")).Code.ShouldBe(0);
         game.ShouldBeWhole();

@@ -19,6 +19,9 @@ internal static class CommonOptions
     /// <summary>For commands that change something.</summary>
     public static Option<bool> Yes() => new("--yes") { Description = "Do not ask; do what the plan says." };
 
+    /// <summary>Another machine's disk.</summary>
+    public static Option<string?> Root() => new("--root") { Description = "The machine is the one whose disk is mounted at this folder.", HelpName = "DIR" };
+
     /// <summary>Where profiles are looked for first.</summary>
     public static Option<string?> Profiles() => new("--profiles") { Description = "A folder with profiles, looked at before the user's and the system's.", HelpName = "DIR" };
 }

@@ -3,7 +3,6 @@ using Mukta.Disk;
 using Mukta.Host;
 using Mukta.Manifests;
 using Mukta.Products;
-using Spectre.Console;
 
 namespace Mukta.Cli;
 
@@ -15,13 +14,13 @@ namespace Mukta.Cli;
 internal sealed record Target(string Path, string ManifestPath, string Words, IReadOnlyList<string> ProcessNames)
 {
     /// <summary>The processes that use the install.</summary>
-    public IReadOnlyList<RunningProcess> Running(Folder install) => new ProcessTable().Using(install.RealPath, ProcessNames);
+    public ProcessLook Running(Folder install) => new ProcessTable().Using([install.RealPath], ProcessNames);
 
     /// <summary>Refuses to go on while the product runs.</summary>
     /// <exception cref="ProductRuns">It does.</exception>
     public void RefuseIfRunning(Folder install)
     {
-        if (Running(install) is { Count: > 0 } running)
+        if (Running(install).Running is { Count: > 0 } running)
             throw new ProductRuns(running, $"End it with: mukta stop {Words}");
     }
 }
@@ -31,15 +30,13 @@ internal sealed class TargetOptions
 {
     private readonly Argument<string> what = new("INSTALL") { Description = "The install: its folder, or the id of a product that a profile describes." };
     private readonly Option<string?> manifest = new("--manifest") { Description = "The release's manifest, a Metalink 4 file. Needed with a folder; a profile names its own.", HelpName = "FILE" };
-    private readonly Option<string?> install = new("--install") { Description = "Which install of the product, where there are several.", HelpName = "PATH" };
-    private readonly Option<string?> profiles = CommonOptions.Profiles();
+    private readonly ProductChoice choice = new();
 
     public void AddTo(Command command)
     {
         command.Arguments.Add(what);
         command.Options.Add(manifest);
-        command.Options.Add(install);
-        command.Options.Add(profiles);
+        choice.AddTo(command);
     }
 
     /// <summary>Finds what the user means. A folder that is there counts before a product of the same name.</summary>
@@ -58,17 +55,15 @@ internal sealed class TargetOptions
             return new Target(named, manifestPath ?? "", Shell.Quoted(named) + (manifestPath is null ? "" : $" --manifest {Shell.Quoted(manifestPath)}"), []);
         }
 
-        var shelf = ProfileShelf.Read(parsed.GetValue(profiles), Environment.GetEnvironmentVariable);
-        var profile = shelf.Of(named);
+        var product = choice.Product(parsed, named);
         if (needsManifest)
-            manifestPath ??= ManifestOf(profile);
-        else if (File.Exists(profile.ManifestLocation))
-            manifestPath ??= profile.ManifestLocation; // Only to recognise an install that has lost its marker.
+            manifestPath ??= ManifestOf(product.Shelved);
+        else if (File.Exists(product.Shelved.ManifestLocation))
+            manifestPath ??= product.Shelved.ManifestLocation; // Only to recognise an install that has lost its marker.
         var evidence = manifestPath is null ? null : MetalinkReader.ReadFile(manifestPath);
-        var path = parsed.GetValue(install) ?? await ChooseAsync(profile, evidence, session, cancel).ConfigureAwait(false);
-        var words = new[] { (install, parsed.GetValue(install)), (profiles, parsed.GetValue(profiles)), (manifest, parsed.GetValue(manifest)) }
-            .Where(o => o.Item2 is not null).Select(o => $" {o.Item1.Name} {Shell.Quoted(o.Item2!)}");
-        return new Target(path, manifestPath ?? "", Shell.Quoted(named) + string.Concat(words), profile.Profile.Processes);
+        var path = await choice.InstallAsync(parsed, product, evidence, session, cancel).ConfigureAwait(false);
+        var words = product.Words + (parsed.GetValue(manifest) is { } given ? $" {manifest.Name} {Shell.Quoted(given)}" : "");
+        return new Target(path, manifestPath ?? "", words, product.Profile.Processes);
     }
 
     private static string ManifestOf(ShelvedProfile profile)
@@ -78,29 +73,6 @@ internal sealed class TargetOptions
         return location.Contains("://", StringComparison.Ordinal)
             ? throw new MuktaException(ExitCode.BadInput, "The profile's manifest is on the network, and this version reads manifests from files only.", location, "Download it, then name the file with --manifest.")
             : location;
-    }
-
-    private static async Task<string> ChooseAsync(ShelvedProfile profile, Manifest? manifest, Session session, CancellationToken cancel)
-    {
-        var found = new InstallFinder(UserFolders.Of(Environment.GetEnvironmentVariable)).Find(profile.Profile, manifest).Where(f => f.IsCurrent).ToList();
-        switch (found)
-        {
-            case []:
-                throw new MuktaException(
-                    ExitCode.BadInput, $"No install of {profile.Profile.Title} was found.", string.Join("\n", profile.Profile.Installs.Places.Select(p => p.Text)),
-                    "Name its folder with --install.");
-            case [var only]:
-                return only.Path;
-        }
-
-        if (Console.IsInputRedirected || Console.IsErrorRedirected || session.IsJson)
-        {
-            throw new MuktaException(
-                ExitCode.BadInput, $"There are {found.Count} installs of {profile.Profile.Title}.", string.Join("\n", found.Select(f => f.Path)), "Choose one with --install.");
-        }
-
-        return await new SelectionPrompt<string> { Title = $"Which install of {Markup.Escape(profile.Profile.Title)}?" }
-            .AddChoices(found.Select(f => Markup.Escape(f.Path))).ShowAsync(session.Error, cancel).ConfigureAwait(false);
     }
 
     private static MuktaException NoManifest(string folder) => new(

@@ -1,6 +1,7 @@
 using System.CommandLine;
 using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
+using Mukta.Host;
 using Mukta.Manifests;
 using Mukta.Products;
 
@@ -33,7 +34,7 @@ internal static class LocateCommand
 
     private static ExitCode Run(Session session, IReadOnlyList<ShelvedProfile> asked, string? profiles)
     {
-        var finder = new InstallFinder(UserFolders.Of(Environment.GetEnvironmentVariable));
+        var finder = new InstallFinder(Machine.Here(Environment.GetEnvironmentVariable).Folders);
         var located = asked.Select(profile => Locate(finder, profile)).ToList();
         if (session.IsJson)
             Session.Write(LocateDocument.Of(located), Documents.Readable.LocateDocument);

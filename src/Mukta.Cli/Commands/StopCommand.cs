@@ -40,10 +40,13 @@ internal static class StopCommand
 
     private sealed class Run(Session session, Target target, TimeSpan patience, bool force)
     {
+        private int hiddenProcesses;
+
         public async Task<ExitCode> ToEndAsync(bool isDryRun, bool isAgreed, CancellationToken cancel)
         {
             using var install = Folder.Open(target.Path);
-            var running = target.Running(install);
+            var (running, hidden) = target.Running(install);
+            hiddenProcesses = hidden;
             if (!session.IsJson && !session.IsQuiet)
                 List(running);
             if (running.Count == 0 || isDryRun)
@@ -77,9 +80,11 @@ internal static class StopCommand
         private ExitCode End(ExitCode code, bool isDryRun, IReadOnlyList<ProcessPart> processes, string line)
         {
             if (session.IsJson)
-                Session.Write(new StopDocument("mukta.stop/1", PathBytes.Shown(target.Path), isDryRun, (int)code, processes), Documents.Readable.StopDocument);
+                Session.Write(new StopDocument("mukta.stop/1", PathBytes.Shown(target.Path), isDryRun, (int)code, processes) { Hidden = hiddenProcesses }, Documents.Readable.StopDocument);
             else
                 session.Output.WriteLine(line);
+            if (!session.IsJson && hiddenProcesses > 0)
+                session.Output.WriteLine($"{Units.Count(hiddenProcesses, "process", "processes")} of other users could not be looked into. To see all: sudo mukta stop {target.Words} --dry-run");
             return code;
         }
 

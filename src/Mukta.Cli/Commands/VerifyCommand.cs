@@ -39,7 +39,7 @@ internal static class VerifyCommand
         var result = await Progressing.ShowAsync(
             session, meter, () => Task.FromResult(new Verifier(TimeProvider.System).Verify(manifest, install, new VerifyOptions { Meter = meter }, cancel))).ConfigureAwait(false);
 
-        var running = target.Running(install);
+        var running = target.Running(install).Running;
         var next = NextStep.After(result, target, straysCount);
         if (session.IsJson)
             Session.Write(VerifyDocument.Of(result, target.Path, straysCount, next, running), Documents.Readable.VerifyDocument);

@@ -14,6 +14,7 @@ namespace Mukta.Cli.Json;
 [JsonSerializable(typeof(LocateDocument))]
 [JsonSerializable(typeof(ProfilesDocument))]
 [JsonSerializable(typeof(StopDocument))]
+[JsonSerializable(typeof(ServicesDocument))]
 internal sealed partial class Documents : JsonSerializerContext
 {
     /// <summary>Writes only what JSON itself wants escaped: no page of a browser is going to hold these documents.</summary>

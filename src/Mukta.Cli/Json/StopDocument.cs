@@ -4,7 +4,11 @@ using Mukta.Host;
 namespace Mukta.Cli.Json;
 
 /// <summary><c>mukta.stop/1</c></summary>
-internal sealed record StopDocument(string Format, string Install, bool DryRun, int ExitCode, IReadOnlyList<ProcessPart> Processes);
+internal sealed record StopDocument(string Format, string Install, bool DryRun, int ExitCode, IReadOnlyList<ProcessPart> Processes)
+{
+    /// <summary>Processes of other users that could not be looked into.</summary>
+    public int Hidden { get; init; }
+}
 
 /// <summary>A process that uses an install.</summary>
 internal sealed record ProcessPart(int Pid, string Name, uint Owner, DateTimeOffset Since, IReadOnlyList<string> Reasons)

@@ -37,6 +37,23 @@ public sealed class Folder : IDisposable
     /// <exception cref="MuktaException">There is no such folder, or it may not be entered.</exception>
     public static Folder Open(string path) => new(path, stepByStep: false);
 
+    /// <summary>
+    /// The real path of a folder on a disk that is mounted at <paramref name="root"/>, with its links followed as the machine
+    /// that it belongs to would: none leads out (openat2 with RESOLVE_IN_ROOT). Null where there is no such folder.
+    /// </summary>
+    /// <param name="root">Where the disk is mounted.</param>
+    /// <param name="path">A path below it, as seen from here.</param>
+    public static string? ResolvedIn(string root, string path)
+    {
+        using var folder = Open(root);
+        var how = new Native.OpenHow { Flags = (ulong)(Native.PathOnly | Native.Directory | Native.CloseOnExec), Resolve = Native.ResolveInRoot };
+        var fd = Native.OpenBeneath(folder.root, PathBytes.Encode("/" + System.IO.Path.GetRelativePath(root, path)), how);
+        if (fd < 0)
+            return null;
+        using var found = new SafeFileHandle(fd, ownsHandle: true);
+        return new FileInfo($"/proc/self/fd/{fd}").LinkTarget;
+    }
+
     /// <summary>What stands at a path; null where nothing does. A link on the way counts as nothing.</summary>
     /// <exception cref="DiskException">The folder on the way may not be searched, or the disk fails.</exception>
     public Node? Look(string path)

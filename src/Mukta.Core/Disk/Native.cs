@@ -22,6 +22,7 @@ internal static partial class Native
     public const ulong ResolveNoSymlinks = 0x04;
     public const ulong ResolveNoMagicLinks = 0x02;
     public const ulong ResolveBeneath = 0x08;
+    public const ulong ResolveInRoot = 0x10;
 
     public const uint RenameNoReplace = 1;
     public const uint StatxBasic = 0x7ff;

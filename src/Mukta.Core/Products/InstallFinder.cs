@@ -87,7 +87,7 @@ public sealed class InstallFinder(UserFolders folders)
     }
 
     /// <summary>The folders of a place, newest first: by the numbers in their names, so that 1.10 comes after 1.9.</summary>
-    private static IEnumerable<string> Releases(string place) => UserFolders.Below(place, "*")
+    private static IEnumerable<string> Releases(string place) => UserFolders.In(place)
         .OrderByDescending(Path.GetFileName, Comparer<string?>.Create(CompareReleases));
 
     internal static int CompareReleases(string? a, string? b)

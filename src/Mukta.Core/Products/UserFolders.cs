@@ -5,6 +5,18 @@ namespace Mukta.Products;
 /// <summary>What the variables of a profile's paths stand for (XDG Base Directory specification).</summary>
 public sealed record UserFolders(string Home, string Data, string Config, string Cache, string State)
 {
+    /// <summary>What <c>/</c> stands for: another folder where another machine's disk is mounted there.</summary>
+    public string Root { get; init; } = "/";
+
+    /// <summary>The folders of a user on a disk that is mounted below a folder; what the environment says of this machine's does not count.</summary>
+    /// <param name="root">Where the disk is mounted.</param>
+    /// <param name="home">The home, as that machine names it.</param>
+    public static UserFolders Below(string root, string home)
+    {
+        var at = Path.Join(root, home);
+        return new UserFolders(at, Path.Join(at, ".local/share"), Path.Join(at, ".config"), Path.Join(at, ".cache"), Path.Join(at, ".local/state")) { Root = root };
+    }
+
     /// <summary>The folders of the user who runs this, from the environment. A variable that is no absolute path is ignored, as XDG asks.</summary>
     public static UserFolders Of(Func<string, string?> environment)
     {
@@ -18,37 +30,57 @@ public sealed record UserFolders(string Home, string Data, string Config, string
     /// <summary>The folders that a pattern stands for and that are there, in the order of their names.</summary>
     /// <param name="pattern">The pattern.</param>
     /// <param name="install">What <c>${install}</c> stands for; null where there is none.</param>
-    public IEnumerable<string> FoldersAt(PathPattern pattern, string? install = null)
+    public IEnumerable<string> FoldersAt(PathPattern pattern, string? install = null) => At(pattern, install).Where(Directory.Exists);
+
+    /// <summary>The files, folders and links that a pattern stands for and that are there, in the order of their names.</summary>
+    public IEnumerable<string> At(PathPattern pattern, string? install = null)
     {
-        var root = pattern.Variable switch
+        IEnumerable<string> found = RootOf(pattern, install) is { } root ? [root] : [];
+        for (var i = 0; i < pattern.Segments.Count; i++)
         {
-            "home" => Home,
-            "data" => Data,
-            "config" => Config,
-            "cache" => Cache,
-            "state" => State,
-            "install" => install,
-            _ => "/",
-        };
-        IEnumerable<string> found = root is null ? [] : [root];
-        foreach (var segment in pattern.Segments)
-            found = found.SelectMany(folder => Below(folder, segment));
-        return found.Where(Directory.Exists);
+            var (segment, isLast) = (pattern.Segments[i], i == pattern.Segments.Count - 1);
+            found = found.Select(Entered).OfType<string>().SelectMany(folder => Inside(folder, segment, isLast));
+        }
+
+        return found.Where(f => Path.Exists(f) || new FileInfo(f).LinkTarget is not null);
     }
 
-    /// <summary>The folders in a folder whose names fit a segment of a pattern.</summary>
-    internal static IEnumerable<string> Below(string folder, string segment)
+    /// <summary>The one path that a pattern without wildcards stands for, there or not; null where it has some or <c>${install}</c> stands for nothing.</summary>
+    public string? PathOf(PathPattern pattern, string? install = null) =>
+        RootOf(pattern, install) is { } root && pattern.Segments.All(s => s.IndexOfAny(Wildcards) < 0) ? Path.Join([root, .. pattern.Segments]) : null;
+
+    private static readonly char[] Wildcards = ['*', '?'];
+
+    private string? RootOf(PathPattern pattern, string? install) => pattern.Variable switch
     {
-        if (segment.IndexOfAny(['*', '?']) < 0)
+        "home" => Home,
+        "data" => Data,
+        "config" => Config,
+        "cache" => Cache,
+        "state" => State,
+        "install" => install,
+        _ => Root,
+    };
+
+    /// <summary>A folder on the way. On a mounted disk its links are followed as that machine would; null where there is none.</summary>
+    private string? Entered(string folder) => Root == "/" ? folder : Disk.Folder.ResolvedIn(Root, folder);
+
+    /// <summary>What in a folder fits a segment of a pattern.</summary>
+    private static List<string> Inside(string folder, string segment, bool isLast)
+    {
+        if (segment.IndexOfAny(Wildcards) < 0)
             return [Path.Join(folder, segment)];
         try
         {
-            return Directory.EnumerateDirectories(folder)
+            return (isLast ? Directory.EnumerateFileSystemEntries(folder) : Directory.EnumerateDirectories(folder))
                 .Where(f => FileSystemName.MatchesSimpleExpression(segment, Path.GetFileName(f), ignoreCase: false)).Order(StringComparer.Ordinal).ToList();
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {
-            return []; // What cannot be entered holds no install that could be worked on.
+            return []; // What cannot be entered holds nothing that could be worked on.
         }
     }
+
+    /// <summary>The folders in a folder, in the order of their names.</summary>
+    internal static IEnumerable<string> In(string folder) => Inside(folder, "*", isLast: true).Where(Directory.Exists);
 }

@@ -76,4 +76,6 @@ internal sealed record LogLine(string Method, string Path, string? Range, int St
 [JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow)]
 [JsonSerializable(typeof(Fault[]))]
 [JsonSerializable(typeof(LogLine))]
+[JsonSerializable(typeof(Dictionary<string, MadeService>))]
+[JsonSerializable(typeof(Dictionary<string, string>))]
 internal sealed partial class StandInsJson : JsonSerializerContext;

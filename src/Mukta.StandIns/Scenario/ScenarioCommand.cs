@@ -28,6 +28,7 @@ internal static class ScenarioCommand
             Put(Path.Join(root, profile), content, isProgram: false);
         }
 
+        ServiceControlCommand.Place(root, Environment.ProcessPath!, new Dictionary<string, MadeService> { ["tidewarden.service"] = new() { Log = { "watching the tide" } } });
         foreach (var product in Products.All)
         {
             foreach (var file in product.Files)

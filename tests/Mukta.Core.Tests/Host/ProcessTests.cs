@@ -42,10 +42,10 @@ public class ProcessTests
         scratch.Write("proc/200/stat", "200 (half");
         Directory.CreateDirectory(scratch.At("proc/300"));
         scratch.Write("proc/400/stat", $"400 (zombie) Z {fields} 500 0");
-        var found = new ProcessTable(scratch.At("proc")).Using("/games/pier", []).ShouldHaveSingleItem();
+        var found = new ProcessTable(scratch.At("proc")).Using(["/games/pier"], []).Running.ShouldHaveSingleItem();
         (found.Pid, found.Name, found.Owner, found.Reasons[0]).ShouldBe((100, "a) name", 1000u, "its program is bin/game"));
         found.Since.ShouldBe(DateTimeOffset.FromUnixTimeSeconds(1790000005));
-        new ProcessTable(scratch.At("proc")).Using("/games/pi", []).ShouldBeEmpty("a name that only begins alike is another folder");
-        new ProcessTable(scratch.At("proc")).Using("/elsewhere", ["game"]).ShouldHaveSingleItem().Reasons.ShouldBe(["the profile names game"]);
+        new ProcessTable(scratch.At("proc")).Using(["/games/pi"], []).Running.ShouldBeEmpty("a name that only begins alike is another folder");
+        new ProcessTable(scratch.At("proc")).Using(["/elsewhere"], ["game"]).Running.ShouldHaveSingleItem().Reasons.ShouldBe(["the profile names game"]);
     }
 }

@@ -9,6 +9,11 @@ namespace Mukta.Host;
 /// <param name="Reasons">Why it counts, strongest first.</param>
 public sealed record RunningProcess(int Pid, string Name, uint Owner, DateTimeOffset Since, long StartTicks, IReadOnlyList<string> Reasons);
 
+/// <summary>What a look at the machine's processes gave.</summary>
+/// <param name="Running">The processes that use the product.</param>
+/// <param name="Hidden">How many processes of other users could not be looked into: one of them may have a file of the product open.</param>
+public sealed record ProcessLook(IReadOnlyList<RunningProcess> Running, int Hidden);
+
 /// <summary>Nothing is touched while the product runs.</summary>
 /// <param name="running">The processes; at least one.</param>
 /// <param name="next">How to end them.</param>

@@ -3,7 +3,7 @@ using System.Globalization;
 namespace Mukta.Host;
 
 /// <summary>
-/// Looks through /proc for the processes that use an install: by their program, by their name, by files that they have
+/// Looks through /proc for the processes that use a product: by their program, by their name, by files that they have
 /// open or mapped. Processes come and go while it reads; one that is gone is left out.
 /// </summary>
 /// <param name="proc">Where the kernel shows its processes.</param>
@@ -12,20 +12,22 @@ public sealed class ProcessTable(string proc = "/proc")
     private const int TicksPerSecond = 100; // USER_HZ: the same on every Linux that .NET runs on.
     private const int MostReasons = 4;
 
-    /// <summary>The processes that use an install, this one aside, in the order of their numbers.</summary>
-    /// <param name="install">The install's real path, without a link on its way.</param>
+    /// <summary>The processes that use a product, this one aside, in the order of their numbers.</summary>
+    /// <param name="folders">The real paths of its folders, without a link on their way: the install first, then caches and the like.</param>
     /// <param name="names">Names of the product's processes; a process counts by name only if a file of this name is its program or first word.</param>
-    public IReadOnlyList<RunningProcess> Using(string install, IReadOnlyList<string> names)
+    public ProcessLook Using(IReadOnlyList<string> folders, IReadOnlyList<string> names)
     {
         var booted = BootTime();
         var found = new List<RunningProcess>();
+        var hidden = 0;
+        var below = folders.Select(f => f.TrimEnd('/') + "/").ToList();
         foreach (var folder in Directory.EnumerateDirectories(proc))
         {
             if (!int.TryParse(Path.GetFileName(folder), NumberStyles.None, CultureInfo.InvariantCulture, out var pid) || pid == Environment.ProcessId)
                 continue;
             try
             {
-                if (Look(folder, pid, install.TrimEnd('/') + "/", names, booted) is { } process)
+                if (Look(folder, pid, below, names, booted, ref hidden) is { } process)
                     found.Add(process);
             }
             catch (Exception e) when (e is IOException or UnauthorizedAccessException or FormatException)
@@ -34,7 +36,7 @@ public sealed class ProcessTable(string proc = "/proc")
             }
         }
 
-        return [.. found.OrderBy(p => p.Pid)];
+        return new ProcessLook([.. found.OrderBy(p => p.Pid)], hidden);
     }
 
     /// <summary>When a process was started, in clock ticks; null where there is none of this number, or only what is left of one.</summary>
@@ -64,29 +66,40 @@ public sealed class ProcessTable(string proc = "/proc")
         }
     }
 
-    private static RunningProcess? Look(string folder, int pid, string below, IReadOnlyList<string> names, DateTimeOffset booted)
+    private static RunningProcess? Look(
+        string folder, int pid, List<string> below, IReadOnlyList<string> names, DateTimeOffset booted, ref int hidden)
     {
         var (state, ticks) = Stat(folder);
         if (state == "Z")
             return null;
         var name = File.ReadAllText(Path.Join(folder, "comm")).TrimEnd('\n');
         var program = Target(Path.Join(folder, "exe"));
-        var firstWord = Path.GetFileName(File.ReadAllText(Path.Join(folder, "cmdline")).Split('\0')[0]);
+        var commandLine = File.ReadAllText(Path.Join(folder, "cmdline"));
+        var firstWord = Path.GetFileName(commandLine.Split('\0')[0]);
         var reasons = new List<string>();
-        if (program?.StartsWith(below, StringComparison.Ordinal) == true)
-            reasons.Add($"its program is {program[below.Length..]}");
+        if (program is not null && Inside(program, below) is { } own)
+            reasons.Add($"its program is {own}");
         if (names.FirstOrDefault(n => n == firstWord || n == Path.GetFileName(program)) is { } known)
             reasons.Add($"the profile names {known}");
-        foreach (var file in Open(folder).Select(f => (How: "open", Path: f)).Concat(Mapped(folder, below).Select(f => (How: "mapped", Path: f))).Distinct())
+        var open = Open(folder);
+        hidden += open is null && commandLine.Length > 0 && reasons.Count == 0 ? 1 : 0; // Threads of the kernel have no command line.
+        foreach (var file in (open ?? []).Select(f => (How: "open", Path: f)).Concat(Mapped(folder).Select(f => (How: "mapped", Path: f))))
         {
-            if (reasons.Count < MostReasons && file.Path.StartsWith(below, StringComparison.Ordinal) && file.Path != program)
-                reasons.Add($"it has {file.Path[below.Length..]} {file.How}");
+            if (reasons.Count < MostReasons && file.Path != program && Inside(file.Path, below) is { } used && !reasons.Contains($"it has {used} {file.How}"))
+                reasons.Add($"it has {used} {file.How}");
         }
 
         if (reasons.Count == 0)
             return null;
         var owner = File.ReadLines(Path.Join(folder, "status")).First(l => l.StartsWith("Uid:", StringComparison.Ordinal)).Split('\t')[1];
         return new RunningProcess(pid, name, uint.Parse(owner, CultureInfo.InvariantCulture), booted.AddSeconds((double)ticks / TicksPerSecond), ticks, reasons);
+    }
+
+    /// <summary>A path as seen from the first of the folders, which is the install, and whole below the others; null outside all of them.</summary>
+    private static string? Inside(string path, List<string> below)
+    {
+        var at = below.FindIndex(b => path.StartsWith(b, StringComparison.Ordinal));
+        return at < 0 ? null : at == 0 ? path[below[0].Length..] : path;
     }
 
     /// <summary>State and start (fields 3 and 22 of /proc/PID/stat, see proc(5)).</summary>
@@ -104,24 +117,28 @@ public sealed class ProcessTable(string proc = "/proc")
         return fields.Length > 19 ? fields : throw new FormatException("A line of /proc/PID/stat is shorter than it should be.");
     }
 
-    private static IEnumerable<string> Open(string folder)
+    /// <summary>The files that a process has open; null where only root may look.</summary>
+    private static List<string>? Open(string folder)
     {
         try
         {
             return [.. Directory.EnumerateFileSystemEntries(Path.Join(folder, "fd")).Select(Target).OfType<string>()];
         }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        catch (UnauthorizedAccessException)
         {
-            return []; // Another user's process: only root may look.
+            return null;
+        }
+        catch (IOException)
+        {
+            return []; // It has just ended.
         }
     }
 
-    private static IEnumerable<string> Mapped(string folder, string below)
+    private static List<string> Mapped(string folder)
     {
         try
         {
-            return [.. File.ReadLines(Path.Join(folder, "maps")).Select(l => l.IndexOf('/', StringComparison.Ordinal) is var at and >= 0 ? l[at..] : "")
-                .Where(p => p.StartsWith(below, StringComparison.Ordinal)).Distinct().Take(MostReasons)];
+            return [.. File.ReadLines(Path.Join(folder, "maps")).Select(l => l.IndexOf('/', StringComparison.Ordinal) is var at and >= 0 ? l[at..] : "").Distinct()];
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {

@@ -1,0 +1,77 @@
+using System.CommandLine;
+using Mukta.Host;
+using Mukta.Manifests;
+using Mukta.Products;
+using Spectre.Console;
+
+namespace Mukta.Cli;
+
+/// <summary>A product on a machine.</summary>
+/// <param name="Shelved">Its profile.</param>
+/// <param name="Shelf">All profiles at hand.</param>
+/// <param name="Machine">The machine.</param>
+/// <param name="Options">What the user added to its id, for the next command to type.</param>
+internal sealed record Product(ShelvedProfile Shelved, ProfileShelf Shelf, Machine Machine, string Options)
+{
+    public Products.Profile Profile => Shelved.Profile;
+
+    /// <summary>How the user named it, for the next command to type.</summary>
+    public string Words => Profile.Product + Options;
+}
+
+/// <summary>The options with which a command is told a product, where it is looked for, and which of its installs is meant.</summary>
+internal sealed class ProductChoice
+{
+    private readonly Option<string?> install = new("--install") { Description = "Which install of the product, where there are several.", HelpName = "PATH" };
+    private readonly Option<string?> profiles = CommonOptions.Profiles();
+    private readonly Option<string?> root = CommonOptions.Root();
+
+    /// <summary>For a command whose argument can only be a product.</summary>
+    public static Argument<string> Argument() => new("PRODUCT") { Description = "The id of a product that a profile describes." };
+
+    public void AddTo(Command command)
+    {
+        command.Options.Add(install);
+        command.Options.Add(profiles);
+        command.Options.Add(root);
+    }
+
+    /// <summary>The machine that the user means.</summary>
+    public Machine Machine(ParseResult parsed) =>
+        parsed.GetValue(root) is { } mounted ? Host.Machine.MountedAt(mounted, Environment.GetEnvironmentVariable) : Host.Machine.Here(Environment.GetEnvironmentVariable);
+
+    /// <summary>The product of an id.</summary>
+    /// <exception cref="MuktaException">No profile describes it.</exception>
+    public Product Product(ParseResult parsed, string id)
+    {
+        var shelf = ProfileShelf.Read(parsed.GetValue(profiles), Environment.GetEnvironmentVariable);
+        var words = new[] { install, profiles, root }.Where(o => parsed.GetValue(o) is not null).Select(o => $" {o.Name} {Shell.Quoted(parsed.GetValue(o)!)}");
+        return new Product(shelf.Of(id), shelf, Machine(parsed), string.Concat(words));
+    }
+
+    /// <summary>The install that is named, or the only one; null where there is none.</summary>
+    /// <exception cref="MuktaException">There are several, and nobody can be asked.</exception>
+    public async Task<string?> InstallIfAnyAsync(ParseResult parsed, Product product, Manifest? manifest, Session session, CancellationToken cancel)
+    {
+        if (parsed.GetValue(install) is { } named)
+            return named;
+        var found = new InstallFinder(product.Machine.Folders).Find(product.Profile, manifest).Where(f => f.IsCurrent).ToList();
+        if (found.Count < 2)
+            return found.FirstOrDefault()?.Path;
+        if (Console.IsInputRedirected || Console.IsErrorRedirected || session.IsJson)
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, $"There are {found.Count} installs of {product.Profile.Title}.", string.Join("\n", found.Select(f => f.Path)), "Choose one with --install.");
+        }
+
+        return await new SelectionPrompt<string> { Title = $"Which install of {Markup.Escape(product.Profile.Title)}?" }
+            .AddChoices(found.Select(f => Markup.Escape(f.Path))).ShowAsync(session.Error, cancel).ConfigureAwait(false);
+    }
+
+    /// <summary>The install that is named, or the only one.</summary>
+    /// <exception cref="MuktaException">There is none, or there are several and nobody can be asked.</exception>
+    public async Task<string> InstallAsync(ParseResult parsed, Product product, Manifest? manifest, Session session, CancellationToken cancel) =>
+        await InstallIfAnyAsync(parsed, product, manifest, session, cancel).ConfigureAwait(false) ?? throw new MuktaException(
+            ExitCode.BadInput, $"No install of {product.Profile.Title} was found.", string.Join("\n", product.Profile.Installs.Places.Select(p => p.Text)),
+            "Name its folder with --install.");
+}

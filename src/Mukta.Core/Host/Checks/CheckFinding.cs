@@ -1,0 +1,125 @@
+namespace Mukta.Host.Checks;
+
+/// <summary>How an area stands, from best to worst.</summary>
+public enum Verdict
+{
+    /// <summary>As it should be.</summary>
+    Good,
+
+    /// <summary>It could not be looked at. Never counts as good.</summary>
+    NotKnown,
+
+    /// <summary>Not as it should be; the product may well run.</summary>
+    Attention,
+
+    /// <summary>The product cannot work so.</summary>
+    Bad,
+}
+
+/// <summary>What is looked at, in the order in which a technician looks.</summary>
+public enum Area
+{
+    /// <summary>The copy of the product on this machine.</summary>
+    Install,
+
+    /// <summary>What of it is running.</summary>
+    Processes,
+
+    /// <summary>Its services.</summary>
+    Services,
+
+    /// <summary>Its caches and partly downloaded files.</summary>
+    Caches,
+
+    /// <summary>Its launch entries.</summary>
+    Launch,
+
+    /// <summary>Libraries, kernel, drivers.</summary>
+    Runtime,
+
+    /// <summary>Room on its disk.</summary>
+    Space,
+
+    /// <summary>Who may enter and write where.</summary>
+    Access,
+
+    /// <summary>The way to its mirrors.</summary>
+    Network,
+
+    /// <summary>What its vendor says of itself.</summary>
+    Outages,
+}
+
+/// <summary>Every finding that a check can report.</summary>
+#pragma warning disable CS1591 // The names say it; docs/check.md describes each.
+public enum FindingKind
+{
+    InstallNotFound, InstallsSeveral, InstallStale, FilesMissing, ManifestUnusable,
+    ProcessRunning, ProcessesHidden,
+    ServiceAbsent, ServiceMasked, ServiceStartup, ServiceFailed, ServiceDown, ServiceUnwanted, ServiceChanging, ServicesUnknown,
+    CacheWrongKind, CacheNotWritable, CacheUnreadable, PartialDownloads,
+    LaunchAbsent, LaunchUnreadable, LaunchProgram, LaunchArguments, LaunchEnvironment, LaunchFolder, LaunchHidden, LaunchStale,
+    ProgramUnreadable, ProgramForeign, LibraryMissing, LibraryForeign, LibraryTooOld, KernelTooOld, LibcTooOld, DriverTooOld, RuntimeUnknown,
+    SpaceShort, InodesShort, SpaceUnknown,
+    MountReadOnly, MountNoExec, FolderBlocked, ForeignOwner, Immutable, AccessUnknown,
+    MirrorUnreachable, MirrorSlow, CaptivePage, ProxySet, TunnelRoute, ClockWrong, NetworkUnknown,
+    OutageWarned, OutageReported, OutageUnknown,
+}
+#pragma warning restore CS1591
+
+/// <summary>What puts a finding right. The interface turns it into the command to type.</summary>
+public enum Remedy
+{
+    /// <summary>Nothing that Mukta could do; the finding says what to do.</summary>
+    None,
+
+    /// <summary>Name the install.</summary>
+    Locate,
+
+    /// <summary>Verify the files.</summary>
+    Verify,
+
+    /// <summary>Repair the files.</summary>
+    Repair,
+
+    /// <summary>End the processes.</summary>
+    Stop,
+
+    /// <summary>Look at the processes with more rights.</summary>
+    LookAsRoot,
+
+    /// <summary>Bring the services back.</summary>
+    RestoreServices,
+
+    /// <summary>Clear a cache; the finding's subject is its name.</summary>
+    ClearCache,
+
+    /// <summary>Clear what is temporary.</summary>
+    ClearTemporary,
+
+    /// <summary>Put the launch entries right.</summary>
+    RestoreLaunch,
+}
+
+/// <summary>One thing around the files that is not as it should be, with its evidence.</summary>
+/// <param name="Kind">What it is.</param>
+/// <param name="Verdict">How bad it is; never <see cref="Checks.Verdict.Good"/>.</param>
+/// <param name="Subject">The unit, file, library, folder or mirror that it is about.</param>
+/// <param name="Seen">What was seen, as a sentence without its full stop.</param>
+/// <param name="Remedy">What puts it right.</param>
+/// <param name="Advice">What to do where no command of ours does it, as an order or a shell command.</param>
+public sealed record CheckFinding(FindingKind Kind, Verdict Verdict, string Subject, string Seen, Remedy Remedy = Remedy.None, string? Advice = null);
+
+/// <summary>How one area stands.</summary>
+/// <param name="Area">The area.</param>
+/// <param name="Findings">What is not as it should be, worst first.</param>
+/// <param name="Summary">What was looked at, in a few words.</param>
+public sealed record AreaResult(Area Area, IReadOnlyList<CheckFinding> Findings, string Summary)
+{
+    /// <summary>The worst of what was found.</summary>
+    public Verdict Verdict => Findings.Select(f => f.Verdict).DefaultIfEmpty(Verdict.Good).Max();
+
+    /// <summary>An area with its findings in order.</summary>
+    public static AreaResult Of(Area area, IEnumerable<CheckFinding> findings, string summary) =>
+        new(area, [.. findings.OrderByDescending(f => f.Verdict)], summary);
+}

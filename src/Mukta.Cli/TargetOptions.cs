@@ -1,6 +1,6 @@
 using System.CommandLine;
 using Mukta.Disk;
-using Mukta.Host;
+using Mukta.Host.Processes;
 using Mukta.Manifests;
 using Mukta.Products;
 

@@ -2,7 +2,7 @@ using System.CommandLine;
 using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
-using Mukta.Host;
+using Mukta.Host.Processes;
 using Spectre.Console;
 
 namespace Mukta.Cli.Commands;

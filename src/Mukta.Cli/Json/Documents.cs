@@ -15,6 +15,8 @@ namespace Mukta.Cli.Json;
 [JsonSerializable(typeof(ProfilesDocument))]
 [JsonSerializable(typeof(StopDocument))]
 [JsonSerializable(typeof(ServicesDocument))]
+[JsonSerializable(typeof(CachesDocument))]
+[JsonSerializable(typeof(LaunchDocument))]
 internal sealed partial class Documents : JsonSerializerContext
 {
     /// <summary>Writes only what JSON itself wants escaped: no page of a browser is going to hold these documents.</summary>

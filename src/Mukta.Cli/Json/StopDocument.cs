@@ -1,5 +1,5 @@
 using Mukta.Disk;
-using Mukta.Host;
+using Mukta.Host.Processes;
 
 namespace Mukta.Cli.Json;
 

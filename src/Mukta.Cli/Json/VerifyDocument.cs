@@ -1,6 +1,6 @@
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
-using Mukta.Host;
+using Mukta.Host.Processes;
 using Mukta.Manifests;
 using Mukta.Verification;
 

@@ -1,5 +1,5 @@
 using Mukta.Disk;
-using Mukta.Host;
+using Mukta.Host.Processes;
 using Mukta.Manifests;
 using Mukta.Verification;
 using Spectre.Console;

@@ -10,6 +10,8 @@ namespace Mukta.Disk;
 /// </summary>
 public sealed class Folder : IDisposable
 {
+    private const int InvalidArgument = 22;
+
     private readonly SafeFileHandle root;
     private readonly bool stepByStep;
 
@@ -38,15 +40,15 @@ public sealed class Folder : IDisposable
     public static Folder Open(string path) => new(path, stepByStep: false);
 
     /// <summary>
-    /// The real path of a folder on a disk that is mounted at <paramref name="root"/>, with its links followed as the machine
-    /// that it belongs to would: none leads out (openat2 with RESOLVE_IN_ROOT). Null where there is no such folder.
+    /// The real path of a file or folder on a disk that is mounted at <paramref name="root"/>, with its links followed as the machine
+    /// that it belongs to would: none leads out (openat2 with RESOLVE_IN_ROOT). Null where nothing is there.
     /// </summary>
     /// <param name="root">Where the disk is mounted.</param>
     /// <param name="path">A path below it, as seen from here.</param>
     public static string? ResolvedIn(string root, string path)
     {
         using var folder = Open(root);
-        var how = new Native.OpenHow { Flags = (ulong)(Native.PathOnly | Native.Directory | Native.CloseOnExec), Resolve = Native.ResolveInRoot };
+        var how = new Native.OpenHow { Flags = (ulong)(Native.PathOnly | Native.CloseOnExec), Resolve = Native.ResolveInRoot };
         var fd = Native.OpenBeneath(folder.root, PathBytes.Encode("/" + System.IO.Path.GetRelativePath(root, path)), how);
         if (fd < 0)
             return null;
@@ -103,13 +105,35 @@ public sealed class Folder : IDisposable
     /// </summary>
     public void Move(string from, string to, bool replace = false)
     {
-        const int InvalidArgument = 22;
         using var source = At(from);
         using var target = At(to);
         var result = Native.Rename(source.Parent, source.Name, target.Parent, target.Name, replace ? 0 : Native.RenameNoReplace);
         if (result != 0 && !replace && Marshal.GetLastPInvokeError() == InvalidArgument && Look(to) is null)
             result = Native.Rename(source.Parent, source.Name, target.Parent, target.Name, 0); // A file system without the flag.
         Check(result, "rename", from);
+    }
+
+    /// <summary>
+    /// Swaps two names at once, so that neither is ever without something. Where the file system cannot, the second is moved
+    /// aside first.
+    /// </summary>
+    /// <param name="path">One name.</param>
+    /// <param name="other">The other.</param>
+    /// <param name="aside">A free name for a file system that cannot swap.</param>
+    public void Exchange(string path, string other, string aside)
+    {
+        using (var source = At(path))
+        using (var target = At(other))
+        {
+            if (Native.Rename(source.Parent, source.Name, target.Parent, target.Name, Native.RenameExchange) == 0)
+                return;
+            if (Marshal.GetLastPInvokeError() is not (InvalidArgument or DiskException.NotImplemented or DiskException.NotSupported))
+                throw Failure("rename", path);
+        }
+
+        Move(other, aside);
+        Move(path, other);
+        Move(aside, path);
     }
 
     /// <summary>Gives a file a second name. False where the file system or the system's settings do not allow it.</summary>

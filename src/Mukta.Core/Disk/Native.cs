@@ -25,6 +25,7 @@ internal static partial class Native
     public const ulong ResolveInRoot = 0x10;
 
     public const uint RenameNoReplace = 1;
+    public const uint RenameExchange = 2;
     public const uint StatxBasic = 0x7ff;
     public const int AdviseDontNeed = 4;
     public const int LockExclusive = 2;
@@ -102,19 +103,25 @@ internal static partial class Native
     public static partial int OpenAt(int folder, byte[] path, int flags, uint mode);
 
     [LibraryImport("libc", EntryPoint = "openat", SetLastError = true)]
-    public static partial int OpenAt(SafeFileHandle folder, byte[] path, int flags, uint mode);
+    public static partial int OpenAt(SafeFileHandle folder, ReadOnlySpan<byte> path, int flags, uint mode);
 
     [LibraryImport("libc", EntryPoint = "statx", SetLastError = true)]
-    public static partial int StatxAt(SafeFileHandle folder, byte[] path, int flags, uint mask, out Statx result);
+    public static partial int StatxAt(SafeFileHandle folder, ReadOnlySpan<byte> path, int flags, uint mask, out Statx result);
+
+    [LibraryImport("libc", EntryPoint = "unlinkat", SetLastError = true)]
+    public static partial int Unlink(SafeFileHandle folder, ReadOnlySpan<byte> name, int flags);
+
+    /// <summary>Goes back to the first name of an open folder.</summary>
+    public static void Rewind(SafeFileHandle folder) => Seek(folder, 0, 0);
+
+    [LibraryImport("libc", EntryPoint = "lseek", SetLastError = true)]
+    private static partial long Seek(SafeFileHandle file, long offset, int whence);
 
     [LibraryImport("libc", EntryPoint = "getdents64", SetLastError = true)]
     public static partial nint ReadEntries(SafeFileHandle folder, Span<byte> buffer, nint length);
 
     [LibraryImport("libc", EntryPoint = "mkdirat", SetLastError = true)]
     public static partial int MakeFolder(SafeFileHandle folder, byte[] name, uint mode);
-
-    [LibraryImport("libc", EntryPoint = "unlinkat", SetLastError = true)]
-    public static partial int Unlink(SafeFileHandle folder, byte[] name, int flags);
 
     [LibraryImport("libc", EntryPoint = "renameat2", SetLastError = true)]
     public static partial int Rename(SafeFileHandle from, byte[] fromName, SafeFileHandle to, byte[] toName, uint flags);

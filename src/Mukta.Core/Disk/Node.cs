@@ -39,5 +39,7 @@ public readonly record struct Node(
         (long)s.Size, s.Mode & 0xFFF, s.User, s.Group, ((ulong)s.DeviceMajor << 32) | s.DeviceMinor, s.Inode,
         Nanoseconds(s.Modified), Nanoseconds(s.Changed));
 
+    internal static long AccessedNs(in Native.Statx s) => Nanoseconds(s.Accessed);
+
     private static long Nanoseconds(in Native.StatxTime t) => unchecked(t.Seconds * 1_000_000_000L + t.Nanoseconds);
 }

@@ -1,5 +1,3 @@
-using System.Buffers;
-using System.Buffers.Binary;
 using Microsoft.Win32.SafeHandles;
 
 namespace Mukta.Disk;
@@ -15,8 +13,6 @@ public static class TreeWalk
 {
     /// <summary>Folders deeper than this are reported as a failure and not entered.</summary>
     public const int DeepestFolder = 256;
-
-    private const int EntryHeader = 19; // linux_dirent64: inode 8, offset 8, record length 2, type 1, then the name.
 
     /// <summary>Walks the tree.</summary>
     /// <param name="folder">Where to start.</param>
@@ -107,31 +103,7 @@ public static class TreeWalk
     private static List<string> Names(SafeFileHandle folder, string shown)
     {
         var names = new List<string>();
-        var buffer = ArrayPool<byte>.Shared.Rent(64 * 1024);
-        try
-        {
-            while (true)
-            {
-                var length = (int)Native.ReadEntries(folder, buffer, buffer.Length);
-                if (length < 0)
-                    throw Folder.Failure("list", shown);
-                if (length == 0)
-                    return names;
-                for (var at = 0; at < length;)
-                {
-                    var entry = buffer.AsSpan(at);
-                    var size = BinaryPrimitives.ReadUInt16LittleEndian(entry[16..]);
-                    var name = entry[EntryHeader..size];
-                    name = name[..name.IndexOf((byte)0)];
-                    if (!name.SequenceEqual("."u8) && !name.SequenceEqual(".."u8))
-                        names.Add(PathBytes.Decode(name));
-                    at += size;
-                }
-            }
-        }
-        finally
-        {
-            ArrayPool<byte>.Shared.Return(buffer);
-        }
+        FolderStream.Each(folder, shown, name => names.Add(PathBytes.Decode(name[..^1])));
+        return names;
     }
 }

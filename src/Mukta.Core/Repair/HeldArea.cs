@@ -1,3 +1,5 @@
+using System.Globalization;
+using System.Security.Cryptography;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using Microsoft.Win32.SafeHandles;
@@ -7,15 +9,24 @@ using Mukta.Manifests;
 namespace Mukta.Repair;
 
 /// <summary>One line of an operation's record: what was done to a path, so that it can be put back (docs/formats.md).</summary>
-/// <param name="Act">held, replaced, made, renamed, mode or folder-removed.</param>
-/// <param name="Path">Relative to the install.</param>
+/// <param name="Act">held, emptied, replaced, made, renamed, mode or folder-removed.</param>
+/// <param name="Path">Relative to the install; for what lies outside of one, to the root of its machine.</param>
 /// <param name="HeldAt">Where the old one is kept, relative to the operation's folder.</param>
 /// <param name="From">The name it had.</param>
 /// <param name="Mode">The permission bits it had, octal.</param>
 internal sealed record HeldLine(string Act, string Path, string? HeldAt = null, string? From = null, string? Mode = null);
 
 /// <summary>How an operation's record begins.</summary>
-internal sealed record HeldHeader(string Format, string Operation, string Command, string? Product, string? Release, DateTimeOffset Started);
+internal sealed record HeldHeader(string Format, string Operation, string Command, string? Product, string? Release, DateTimeOffset Started)
+{
+    /// <summary>The beginning of a new operation, with a new id: date and time (UTC) and four random digits.</summary>
+    public static HeldHeader New(string command, string? product, string? release, TimeProvider time)
+    {
+        var now = time.GetUtcNow();
+        var id = string.Create(CultureInfo.InvariantCulture, $"{now:yyyyMMdd'T'HHmmss'Z'}-{RandomNumberGenerator.GetHexString(4, lowercase: true)}");
+        return new HeldHeader("mukta.operation/1", id, command, product, release, now);
+    }
+}
 
 [JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull)]
 [JsonSerializable(typeof(HeldLine))]
@@ -23,38 +34,48 @@ internal sealed record HeldHeader(string Format, string Operation, string Comman
 internal sealed partial class HeldJson : JsonSerializerContext;
 
 /// <summary>
-/// Where one operation keeps what it removes and overwrites: below the install, so that a rename is enough. Nothing in it
+/// Where one operation keeps what it removes and overwrites: on the same file system, so that a rename is enough. Nothing in it
 /// is ever overwritten. Not for use by several threads at once.
 /// </summary>
 internal sealed class HeldArea : IDisposable
 {
-    private readonly Folder install;
+    private readonly Folder anchor;
     private readonly SafeFileHandle record;
     private long recordLength;
 
-    public HeldArea(Folder install, string operation, string command, Manifest manifest, TimeProvider time)
+    /// <summary>Makes the area.</summary>
+    /// <param name="anchor">What all paths are relative to.</param>
+    /// <param name="parent">The folder that holds the areas of all operations, such as <see cref="OfInstall"/>.</param>
+    /// <param name="header">What the record begins with.</param>
+    public HeldArea(Folder anchor, string parent, HeldHeader header)
     {
-        this.install = install;
-        Path = $"{ManifestPath.OwnFolder}/held/{operation}";
-        OwnFolders.Ensure(install, Path);
-        record = install.CreateFile($"{Path}/operation.jsonl", 0b110_100_100);
-        Append(JsonSerializer.SerializeToUtf8Bytes(
-            new HeldHeader("mukta.operation/1", operation, command, manifest.Product, manifest.Release, time.GetUtcNow()), HeldJson.Default.HeldHeader));
+        this.anchor = anchor;
+        Path = $"{parent}/{header.Operation}";
+        OwnFolders.Ensure(anchor, Path);
+        record = anchor.CreateFile($"{Path}/operation.jsonl", 0b110_100_100);
+        var like = anchor.Look(Path)!.Value;
+        anchor.SetOwner($"{Path}/operation.jsonl", like.User, like.Group);
+        Append(JsonSerializer.SerializeToUtf8Bytes(header, HeldJson.Default.HeldHeader));
     }
 
-    /// <summary>The operation's folder, relative to the install.</summary>
+    /// <summary>Where the areas of an install's own operations are.</summary>
+    public const string OfInstall = ManifestPath.OwnFolder + "/held";
+
+    /// <summary>The operation's folder, relative to the anchor.</summary>
     public string Path { get; }
 
     /// <summary>True once something is kept here.</summary>
     public bool HoldsSomething { get; private set; }
 
     /// <summary>Moves what stands at a path here.</summary>
-    public void Hold(string path)
+    /// <returns>Where it is now, relative to the anchor.</returns>
+    public string Hold(string path)
     {
         var at = RoomFor(path);
         Note(new HeldLine("held", path, at));
-        install.Move(path, $"{Path}/{at}");
+        anchor.Move(path, $"{Path}/{at}");
         HoldsSomething = true;
+        return $"{Path}/{at}";
     }
 
     /// <summary>
@@ -65,10 +86,25 @@ internal sealed class HeldArea : IDisposable
     {
         var at = RoomFor(path);
         Note(new HeldLine("replaced", path, at));
-        if (!install.TryLink(path, $"{Path}/{at}"))
-            install.Move(path, $"{Path}/{at}");
+        if (!anchor.TryLink(path, $"{Path}/{at}"))
+            anchor.Move(path, $"{Path}/{at}");
         HoldsSomething = true;
-        install.Move(staged, path, replace: true);
+        anchor.Move(staged, path, replace: true);
+    }
+
+    /// <summary>Moves a folder here and leaves an empty one in its place with the same owner, group and mode, at once.</summary>
+    /// <returns>Where it is now, relative to the anchor.</returns>
+    public string HoldContents(string path)
+    {
+        var at = RoomFor(path);
+        var was = anchor.Look(path) ?? throw new DiskException(DiskException.NoEntry, "look at", path);
+        Note(new HeldLine("emptied", path, at));
+        anchor.MakeFolder($"{Path}/{at}", was.Mode & 0x1FF);
+        anchor.SetOwner($"{Path}/{at}", was.User, was.Group);
+        anchor.SetMode($"{Path}/{at}", was.Mode);
+        anchor.Exchange($"{Path}/{at}", path, $"{Path}/{at}~aside");
+        HoldsSomething = true;
+        return $"{Path}/{at}";
     }
 
     /// <summary>Writes down something that is done to a path. Comes before the deed.</summary>
@@ -85,9 +121,9 @@ internal sealed class HeldArea : IDisposable
     private string RoomFor(string path)
     {
         var at = $"files/{path}";
-        for (var copy = 2; install.Look($"{Path}/{at}") is not null; copy++)
+        for (var copy = 2; anchor.Look($"{Path}/{at}") is not null; copy++)
             at = $"files/{path}~{copy}";
-        OwnFolders.Ensure(install, OwnFolders.Of($"{Path}/{at}"));
+        OwnFolders.Ensure(anchor, OwnFolders.Of($"{Path}/{at}"));
         return at;
     }
 

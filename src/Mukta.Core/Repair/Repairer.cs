@@ -1,5 +1,4 @@
 using System.Globalization;
-using System.Security.Cryptography;
 using Mukta.Disk;
 using Mukta.Sources;
 using Mukta.Verification;
@@ -39,8 +38,9 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
         refuseIfRunning?.Invoke();
         OwnFolders.Ensure(install, Workshop.StagingFolder);
 
-        var operation = NewOperationId();
-        using var area = new HeldArea(install, operation, "repair", before.Manifest, time);
+        var header = HeldHeader.New("repair", before.Manifest.Product, before.Manifest.Release, time);
+        var operation = header.Operation;
+        using var area = new HeldArea(install, HeldArea.OfInstall, header);
         using var fetcher = new Fetcher(sources, meter, log);
         var workshop = new Workshop(install, area, plan, fetcher);
         meter?.Begin("fetching", plan.BytesToFetch);
@@ -111,7 +111,4 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
                 install.Path, "Nothing was touched. Make room on this disk, then run the same command again.");
         }
     }
-
-    private string NewOperationId() =>
-        string.Create(CultureInfo.InvariantCulture, $"{time.GetUtcNow():yyyyMMdd'T'HHmmss'Z'}-{RandomNumberGenerator.GetHexString(4, lowercase: true)}");
 }

@@ -1,5 +1,5 @@
 using System.Diagnostics;
-using Mukta.Host;
+using Mukta.Host.Processes;
 using Mukta.Tests;
 
 namespace Mukta.Core.Tests.Host;

@@ -1,7 +1,7 @@
 using Microsoft.Win32.SafeHandles;
 using Mukta.Disk;
 
-namespace Mukta.Host;
+namespace Mukta.Host.Processes;
 
 /// <summary>What became of a process that was to be ended.</summary>
 /// <param name="Process">The process.</param>

@@ -1,6 +1,6 @@
 using System.Globalization;
 
-namespace Mukta.Host;
+namespace Mukta.Host.Processes;
 
 /// <summary>
 /// Looks through /proc for the processes that use a product: by their program, by their name, by files that they have

@@ -1,4 +1,4 @@
-namespace Mukta.Host;
+namespace Mukta.Host.Processes;
 
 /// <summary>A process that uses an install.</summary>
 /// <param name="Pid">Its number.</param>

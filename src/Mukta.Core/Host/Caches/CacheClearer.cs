@@ -1,0 +1,63 @@
+using Mukta.Disk;
+using Mukta.Repair;
+
+namespace Mukta.Host.Caches;
+
+/// <summary>What became of one cache.</summary>
+/// <param name="Cache">As it was.</param>
+/// <param name="HeldAt">Where it is kept now; null where it is gone for good, or was left.</param>
+/// <param name="Failure">Why it was left; null where it is cleared.</param>
+public sealed record ClearedCache(CacheFolder Cache, string? HeldAt, MuktaException? Failure = null);
+
+/// <summary>
+/// Clears caches: the folder stays, with its owner and mode, and what was in it goes to the held area in one rename. A
+/// file that stands where a folder belongs, and what is temporary, goes there whole.
+/// </summary>
+/// <param name="machine">The machine.</param>
+/// <param name="time">For the operation's date.</param>
+public sealed class CacheClearer(Machine machine, TimeProvider time)
+{
+    /// <summary>Clears. One that cannot be cleared does not keep the others from it.</summary>
+    /// <param name="product">The product's id, for the record.</param>
+    /// <param name="caches">Which; none that is blocked.</param>
+    /// <param name="forGood">True to delete instead of holding.</param>
+    /// <param name="refuseIfRunning">Throws where the product runs; asked right before each.</param>
+    /// <param name="cancel">Interrupts between caches.</param>
+    public (string Operation, IReadOnlyList<ClearedCache> Cleared) Clear(
+        string product, IReadOnlyList<CacheFolder> caches, bool forGood, Action refuseIfRunning, CancellationToken cancel)
+    {
+        using var areas = new UserHeldAreas(machine, HeldHeader.New("caches", product, null, time));
+        var cleared = new List<ClearedCache>();
+        foreach (var cache in caches)
+        {
+            cancel.ThrowIfCancellationRequested();
+            refuseIfRunning();
+            cleared.Add(Clear(areas, cache, forGood, cancel));
+        }
+
+        return (areas.Operation, cleared);
+    }
+
+    private static ClearedCache Clear(UserHeldAreas areas, CacheFolder cache, bool forGood, CancellationToken cancel)
+    {
+        if (cache.Blocked is { } reason)
+            throw new ArgumentException($"The cache {reason}.", nameof(cache));
+        try
+        {
+            var (area, path) = areas.For(cache.Path);
+            if (areas.Anchor.Look(path) is not { } now || now.Kind != cache.Kind)
+                return new ClearedCache(cache, null, new DiskException(DiskException.NoEntry, "find what was there a moment ago", cache.Path));
+            var held = now.Kind == NodeKind.Folder && !cache.IsTemporary ? area.HoldContents(path) : area.Hold(path);
+            area.Flush();
+            if (!forGood)
+                return new ClearedCache(cache, areas.Shown(held));
+            TreeBulk.Remove(areas.Anchor, held, cancel);
+            areas.Forget(area);
+            return new ClearedCache(cache, null);
+        }
+        catch (DiskException e)
+        {
+            return new ClearedCache(cache, null, e);
+        }
+    }
+}

@@ -1,0 +1,87 @@
+using System.Text;
+using Mukta.Disk;
+using Mukta.Repair;
+
+namespace Mukta.Host.Launching;
+
+/// <summary>One change to a launch entry.</summary>
+/// <param name="Entry">The entry as it was read.</param>
+/// <param name="Text">Its new text; null to hold it away.</param>
+public sealed record LaunchChange(LaunchEntry Entry, string? Text);
+
+/// <summary>What became of one change.</summary>
+/// <param name="Change">The change.</param>
+/// <param name="Failure">Why it was not made; null where it was.</param>
+public sealed record ChangedEntry(LaunchChange Change, MuktaException? Failure);
+
+/// <summary>Changes launch entries: the old file goes to the held area, the new one comes whole by a rename.</summary>
+/// <param name="machine">The machine.</param>
+/// <param name="time">For the operation's date.</param>
+public sealed class LaunchRestorer(Machine machine, TimeProvider time)
+{
+    private const int UsualMode = 0b110_100_100;
+
+    /// <summary>What is to be changed. Pure.</summary>
+    /// <param name="entries">From <see cref="LaunchLook.At"/>.</param>
+    /// <param name="title">The product's name.</param>
+    public static IReadOnlyList<LaunchChange> Plan(IEnumerable<LaunchEntry> entries, string title) =>
+        [.. entries.Select(e => new LaunchChange(e, LaunchFindings.Restored(e, title))).Where(c => c.Text is not null || c.Entry.Asked is null)];
+
+    /// <summary>Makes changes.</summary>
+    /// <returns>The operation's id, where the old files are held, and what became of each change.</returns>
+    public (string Operation, IReadOnlyList<ChangedEntry> Changed) Do(string product, IReadOnlyList<LaunchChange> changes)
+    {
+        using var areas = new UserHeldAreas(machine, HeldHeader.New("launch", product, null, time));
+        return (areas.Operation, [.. changes.Select(c => Do(areas, c))]);
+    }
+
+    private static ChangedEntry Do(UserHeldAreas areas, LaunchChange change)
+    {
+        try
+        {
+            EnsureFolder(areas, Path.GetDirectoryName(change.Entry.Path)!);
+            var (area, path) = areas.For(change.Entry.Path);
+            if (change.Text is null)
+                area.Hold(path);
+            else
+                Write(areas.Anchor, area, path, change.Text);
+            area.Flush();
+            return new ChangedEntry(change, null);
+        }
+        catch (DiskException e)
+        {
+            return new ChangedEntry(change, e);
+        }
+    }
+
+    private static void Write(Folder anchor, HeldArea area, string path, string text)
+    {
+        var old = anchor.Look(path);
+        var like = old is { Kind: NodeKind.File } ? old.Value : anchor.Look(OwnFolders.Of(path))!.Value with { Mode = UsualMode };
+        var staged = $"{area.Path}/new";
+        using (var file = anchor.CreateFile(staged, UsualMode))
+        {
+            RandomAccess.Write(file, Encoding.UTF8.GetBytes(text), 0);
+            RandomAccess.FlushToDisk(file);
+        }
+
+        anchor.SetOwner(staged, like.User, like.Group);
+        anchor.SetMode(staged, like.Mode);
+        if (old is { Kind: NodeKind.File })
+        {
+            area.Replace(staged, path);
+            return;
+        }
+
+        if (old is not null)
+            area.Hold(path); // A link or a folder where the entry belongs.
+        area.Note(new HeldLine("made", path));
+        anchor.Move(staged, path);
+    }
+
+    private static void EnsureFolder(UserHeldAreas areas, string folder)
+    {
+        if (!Directory.Exists(folder))
+            OwnFolders.Ensure(areas.Anchor, Path.GetRelativePath(areas.Anchor.RealPath, folder));
+    }
+}

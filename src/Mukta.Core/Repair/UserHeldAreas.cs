@@ -1,0 +1,74 @@
+using Mukta.Disk;
+using Mukta.Host;
+
+namespace Mukta.Repair;
+
+/// <summary>
+/// The held areas of one operation on what lies outside of an install. Usually it is one, in Mukta's folder for state; what
+/// is on another file system is held beside where it was, so that a rename is always enough.
+/// </summary>
+internal sealed class UserHeldAreas : IDisposable
+{
+    private readonly string usual;
+    private readonly HeldHeader header;
+    private readonly Dictionary<string, HeldArea> areas = new(StringComparer.Ordinal);
+
+    public UserHeldAreas(Machine machine, HeldHeader header)
+    {
+        this.header = header;
+        Anchor = Folder.Open(machine.Root);
+        usual = Below(Path.Join(RealParent(machine.Folders.State), "mukta", "held"));
+    }
+
+    /// <summary>What all paths are relative to: the machine's root.</summary>
+    public Folder Anchor { get; }
+
+    public string Operation => header.Operation;
+
+    /// <summary>The area for a path, and the path as the area takes it: real, and relative to the root.</summary>
+    public (HeldArea Area, string Path) For(string path)
+    {
+        using var parent = Folder.Open(Path.GetDirectoryName(path)!);
+        var real = Below(Path.Join(parent.RealPath, Path.GetFileName(path)));
+        var place = DeviceOf(usual) == parent.Look(".")!.Value.Device ? usual : $"{OwnFolders.Of(real)}/.mukta/held";
+        if (!areas.TryGetValue(place, out var area))
+            areas.Add(place, area = new HeldArea(Anchor, place, header));
+        return (area, real);
+    }
+
+    /// <summary>A path relative to the root as people name it.</summary>
+    public string Shown(string path) => Path.Join(Anchor.RealPath, path);
+
+    /// <summary>Takes away an area whose contents are gone for good.</summary>
+    public void Forget(HeldArea area)
+    {
+        areas.Remove(areas.Single(a => a.Value == area).Key);
+        area.Dispose();
+        TreeBulk.Remove(Anchor, area.Path, CancellationToken.None);
+    }
+
+    public void Dispose()
+    {
+        foreach (var area in areas.Values)
+            area.Dispose();
+        Anchor.Dispose();
+    }
+
+    /// <summary>The real path of a folder that may not be there yet: of the part that is, with the rest behind it.</summary>
+    private static string RealParent(string path)
+    {
+        if (!Directory.Exists(path))
+            return Path.Join(RealParent(Path.GetDirectoryName(path)!), Path.GetFileName(path));
+        using var folder = Folder.Open(path);
+        return folder.RealPath;
+    }
+
+    private string Below(string path) => Path.GetRelativePath(Anchor.RealPath, path);
+
+    private ulong DeviceOf(string path)
+    {
+        while (path.Length > 0 && Anchor.Look(path) is null)
+            path = OwnFolders.Of(path);
+        return Anchor.Look(path.Length > 0 ? path : ".")!.Value.Device;
+    }
+}

@@ -2,6 +2,7 @@ using System.CommandLine;
 using Mukta.Host;
 using Mukta.Manifests;
 using Mukta.Products;
+using Mukta.Storage;
 using Spectre.Console;
 
 namespace Mukta.Cli;
@@ -13,6 +14,9 @@ namespace Mukta.Cli;
 /// <param name="Options">What the user added to its id, for the next command to type.</param>
 internal sealed record Product(ShelvedProfile Shelved, ProfileShelf Shelf, Machine Machine, string Options)
 {
+    /// <summary>The same without the choice of an install, for another product.</summary>
+    public required string OptionsForOthers { get; init; }
+
     public Products.Profile Profile => Shelved.Profile;
 
     /// <summary>How the user named it, for the next command to type.</summary>
@@ -45,17 +49,26 @@ internal sealed class ProductChoice
     public Product Product(ParseResult parsed, string id)
     {
         var shelf = ProfileShelf.Read(parsed.GetValue(profiles), Environment.GetEnvironmentVariable);
-        var words = new[] { install, profiles, root }.Where(o => parsed.GetValue(o) is not null).Select(o => $" {o.Name} {Shell.Quoted(parsed.GetValue(o)!)}");
-        return new Product(shelf.Of(id), shelf, Machine(parsed), string.Concat(words));
+        string Words(params IEnumerable<Option<string?>> options) => string.Concat(options.Where(o => parsed.GetValue(o) is not null).Select(o => $" {o.Name} {Shell.Quoted(parsed.GetValue(o)!)}"));
+        return new Product(shelf.Of(id), shelf, Machine(parsed), Words(install, profiles, root)) { OptionsForOthers = Words(profiles, root) };
+    }
+
+    /// <summary>The install that is named; null for none.</summary>
+    /// <exception cref="MuktaException">There is no such folder.</exception>
+    public string? Named(ParseResult parsed)
+    {
+        if (parsed.GetValue(install) is not { } named)
+            return null;
+        return Directory.Exists(named) ? Path.GetFullPath(named) : throw new MuktaException(ExitCode.BadInput, "There is no such folder.", named, "Check the path after --install.");
     }
 
     /// <summary>The install that is named, or the only one; null where there is none.</summary>
     /// <exception cref="MuktaException">There are several, and nobody can be asked.</exception>
     public async Task<string?> InstallIfAnyAsync(ParseResult parsed, Product product, Manifest? manifest, Session session, CancellationToken cancel)
     {
-        if (parsed.GetValue(install) is { } named)
+        if (Named(parsed) is { } named)
             return named;
-        var found = new InstallFinder(product.Machine.Folders).Find(product.Profile, manifest).Where(f => f.IsCurrent).ToList();
+        var found = new InstallFinder(product.Machine.Folders).Find(product.Profile, manifest is null ? [] : [manifest], InstallRecords.PathsOf(product.Machine, product.Profile.Product)).Where(f => f.IsCurrent).ToList();
         if (found.Count < 2)
             return found.FirstOrDefault()?.Path;
         if (Console.IsInputRedirected || Console.IsErrorRedirected || session.IsJson)

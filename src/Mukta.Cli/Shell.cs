@@ -3,6 +3,9 @@ namespace Mukta.Cli;
 /// <summary>Words as a POSIX shell reads them back.</summary>
 internal static class Shell
 {
+    /// <summary>What has to stand before a command that changes the system.</summary>
+    public static string Sudo => Environment.IsPrivilegedProcess || Environment.GetEnvironmentVariable(Host.Services.Systemctl.Variable) is { Length: > 0 } ? "" : "sudo ";
+
     /// <summary>A word that can be pasted into a shell.</summary>
     public static string Quoted(string word)
     {

@@ -4,6 +4,7 @@ using Mukta.Cli.Rendering;
 using Mukta.Host;
 using Mukta.Manifests;
 using Mukta.Products;
+using Mukta.Storage;
 
 namespace Mukta.Cli.Commands;
 
@@ -12,50 +13,100 @@ internal static class LocateCommand
 {
     private const string Examples = """
           mukta locate
-          mukta locate gannet-post --profiles profiles
+          mukta locate gannet-post --search /mnt --record
         """;
 
     public static Command Build()
     {
         var product = new Argument<string?>("PRODUCT") { Description = "A product's id; all that have a profile where nothing is said.", Arity = ArgumentArity.ZeroOrOne };
-        var profiles = CommonOptions.Profiles();
-        var command = new ExampleCommand("locate", "Find installs in the places that the profiles name. Changes nothing.", Examples) { product, profiles };
-        command.SetAction(parsed =>
+        var search = new Option<string[]>("--search") { Description = "Look through everything below this folder too, by the names and sizes that the manifest lists. May be given several times.", HelpName = "DIR" };
+        var manifests = new Option<string[]>("--manifest") { Description = "The manifest of another release to compare with. May be given several times.", HelpName = "FILE" };
+        var record = new Option<bool>("--record") { Description = "Remember what was found, and forget what is no longer there." };
+        var (profiles, root) = (CommonOptions.Profiles(), CommonOptions.Root());
+        var command = new ExampleCommand("locate", "Find installs in the places that the profiles name, or anywhere below a folder. Touches none of them.", Examples) { product, search, manifests, record, profiles, root };
+        command.SetAction(async (parsed, cancel) =>
         {
             using var session = new Session(parsed);
             var shelf = ProfileShelf.Read(parsed.GetValue(profiles), Environment.GetEnvironmentVariable);
             IReadOnlyList<ShelvedProfile> asked = parsed.GetValue(product) is { } id ? [shelf.Of(id)] : [.. shelf.Profiles];
             if (asked.Count == 0)
                 throw new MuktaException(ExitCode.BadInput, "There is no profile.", string.Join("\n", shelf.Folders), "Name a folder that holds profiles with --profiles.");
-            return (int)Run(session, asked, parsed.GetValue(profiles));
+            var machine = parsed.GetValue(root) is { } mounted ? Machine.MountedAt(mounted, Environment.GetEnvironmentVariable) : Machine.Here(Environment.GetEnvironmentVariable);
+            var run = new Run(session, machine, [.. (parsed.GetValue(manifests) ?? []).Select(MetalinkReader.ReadFile)]);
+            var located = run.Locate(asked);
+            if (parsed.GetValue(search) is { Length: > 0 } places)
+                located = await run.SearchAsync(located, places, cancel).ConfigureAwait(false);
+            var forgotten = parsed.GetValue(record) ? run.Record(located) : null;
+            var next = forgotten is null && located.Any(l => l.Installs.Any(i => i.IsSearched)) ? string.Join(' ', parsed.Tokens.Select(t => Shell.Quoted(t.Value)).Prepend("mukta").Append("--record")) : null;
+            return (int)run.Show(located, forgotten, next, parsed.GetValue(profiles));
         });
         return command;
     }
 
-    private static ExitCode Run(Session session, IReadOnlyList<ShelvedProfile> asked, string? profiles)
+    private sealed class Run(Session session, Machine machine, IReadOnlyList<Manifest> others)
     {
-        var finder = new InstallFinder(Machine.Here(Environment.GetEnvironmentVariable).Folders);
-        var located = asked.Select(profile => Locate(finder, profile)).ToList();
-        if (session.IsJson)
-            Session.Write(LocateDocument.Of(located), Documents.Readable.LocateDocument);
-        else
-            new LocateText(session.Output, profiles).Write(located);
-        return located.All(l => l.Installs.Count == 0) ? ExitCode.Problems : ExitCode.Done;
-    }
-
-    private static Located Locate(InstallFinder finder, ShelvedProfile profile)
-    {
-        try
+        public List<Located> Locate(IReadOnlyList<ShelvedProfile> asked)
         {
-            var manifest = profile.ManifestLocation is { } location && File.Exists(location) ? MetalinkReader.ReadFile(location) : null;
-            return new Located(profile, manifest, finder.Find(profile.Profile, manifest));
+            var finder = new InstallFinder(machine.Folders);
+            return [.. asked.Select(shelved =>
+            {
+                var (manifest, fault) = shelved.TryReadManifest();
+                IReadOnlyList<Manifest> manifests = [.. others.Where(o => o.Product == shelved.Profile.Product).Prepend(manifest).OfType<Manifest>()];
+                return new Located(shelved, manifests, finder.Find(shelved.Profile, manifests, InstallRecords.PathsOf(machine, shelved.Profile.Product)), fault);
+            })];
         }
-        catch (ManifestFault fault)
+
+        public async Task<List<Located>> SearchAsync(List<Located> located, string[] places, CancellationToken cancel)
         {
-            return new Located(profile, null, finder.Find(profile.Profile, null), fault);
+            if (located.All(l => l.Manifests.Count == 0))
+                throw new MuktaException(ExitCode.BadInput, "There is no manifest to search by.", string.Join("\n", located.Select(l => $"{l.Shelved.Profile.Product}: {l.Fault}")), "Name one with --manifest.");
+            var meter = new WorkMeter();
+            meter.Begin("searching", 0);
+            var search = new InstallSearch([.. located.SelectMany(l => l.Manifests.Select(m => (l.Shelved.Profile, m)))]);
+            var found = await Progressing.ShowAsync(session, meter, () => Task.FromResult(places.SelectMany(p => search.Below(machine.IsLive ? p : machine.At(p), meter, cancel)).ToList())).ConfigureAwait(false);
+            return [.. located.Select(l => l with
+            {
+                Installs = [.. l.Installs, .. found.Where(f => f.Profile == l.Shelved.Profile).Select(f => f.Install).ExceptBy(l.Installs.Select(i => i.Path), f => f.Path).DistinctBy(f => f.Path)],
+            })];
+        }
+
+        /// <summary>Remembers the current installs, and answers those that it has forgotten.</summary>
+        public List<string> Record(List<Located> located)
+        {
+            using var database = StateDatabase.Open(machine.Folders.State);
+            var records = new InstallRecords(database);
+            var forgotten = new List<string>();
+            for (var i = 0; i < located.Count; i++)
+            {
+                var (product, current) = (located[i].Shelved.Profile.Product, located[i].Installs.Where(f => f.IsCurrent).ToList());
+                foreach (var gone in records.All().Where(r => r.Product == product).ExceptBy(current.Select(c => machine.NameOf(c.Path)), r => r.Path))
+                {
+                    records.Forget(product, gone.Path);
+                    forgotten.Add(gone.Path);
+                }
+
+                foreach (var install in current)
+                    records.Put(new InstallRecord(product, machine.NameOf(install.Path), install.Release, TimeProvider.System.GetUtcNow()));
+                located[i] = located[i] with { Installs = [.. located[i].Installs.Select(f => f with { IsRecorded = f.IsCurrent })] };
+            }
+
+            return forgotten;
+        }
+
+        public ExitCode Show(List<Located> located, IReadOnlyList<string>? forgotten, string? next, string? profiles)
+        {
+            if (session.IsJson)
+                Session.Write(LocateDocument.Of(located, forgotten), Documents.Readable.LocateDocument);
+            else
+                new LocateText(session.Output, profiles).Write(located, forgotten, next);
+            return located.All(l => l.Installs.Count == 0) ? ExitCode.Problems : ExitCode.Done;
         }
     }
 }
 
 /// <summary>A product with the installs that were found.</summary>
-internal sealed record Located(ShelvedProfile Shelved, Manifest? Manifest, IReadOnlyList<FoundInstall> Installs, ManifestFault? Fault = null);
+/// <param name="Shelved">The product.</param>
+/// <param name="Manifests">The profile's own manifest first, then those of other releases.</param>
+/// <param name="Installs">The installs.</param>
+/// <param name="Fault">Why the profile's own manifest cannot be used, as the end of a sentence.</param>
+internal sealed record Located(ShelvedProfile Shelved, IReadOnlyList<Manifest> Manifests, IReadOnlyList<FoundInstall> Installs, string? Fault);

@@ -81,8 +81,7 @@ internal static class ServicesCommand
         private ExitCode Shown(IReadOnlyList<ServiceState> states)
         {
             var code = Code(states);
-            var sudo = Environment.IsPrivilegedProcess || IsOwnControl ? "" : "sudo ";
-            return End(code, states, null, null, code == ExitCode.Done || !control.CanChange ? null : $"\nNext: {sudo}mukta services {product.Words} --restore");
+            return End(code, states, null, null, code == ExitCode.Done || !control.CanChange ? null : $"\nNext: {Shell.Sudo}mukta services {product.Words} --restore");
         }
 
         private ExitCode Done(ServiceWish wish, ServicePlan plan, ServiceOutcome outcome, ServiceText text)

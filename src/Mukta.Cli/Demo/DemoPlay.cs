@@ -20,35 +20,61 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
     public async Task<int> RunAsync(CancellationToken cancel)
     {
         Say("Saltlight Commons is a game room on a harbour pier. All of it is invented.");
-        await StandInsAsync(["scenario", stage.Folder], cancel).ConfigureAwait(false);
+        var (_, outage) = await stage.StartAsync(DemoStage.StandIns, ["outage", "outage.json"], cancel).ConfigureAwait(false);
+        await StandInsAsync(["scenario", stage.Folder, "--outage", outage], cancel).ConfigureAwait(false);
         await File.WriteAllTextAsync(Path.Join(stage.Folder, "faults.json"), Faults, cancel).ConfigureAwait(false);
         var (mirror, url) = await stage.StartAsync(DemoStage.StandIns, ["mirror", "mirror", "--faults", "faults.json", "--log", "mirror.log"], cancel).ConfigureAwait(false);
         Say($"A stand-in for the vendor's mirror answers at {url}.");
+        await PublishAsync(url, cancel).ConfigureAwait(false);
+        await AroundAsync(cancel).ConfigureAwait(false);
 
-        Say("The vendor publishes a release: a list of its files, with the hash of every piece.");
-        await MuktaAsync(0, ["manifest", "make", "mirror/gannet-post/1.4.2", "--product", "gannet-post", "--release", "1.4.2", "--sequence", "41", "--piece-size", "256KiB", "--base-url", $"{url}/gannet-post/1.4.2", "--out", Manifest], cancel).ConfigureAwait(false);
-        foreach (var (product, release) in new[] { ("kelp-and-kiln", "0.9.0"), ("pierhead", "3.2.0"), ("tidewarden", "2.0.5") })
-            await MuktaAsync(0, ["manifest", "make", $"mirror/{product}/{release}", "--product", product, "--release", release, "--quiet", "--out", $"{product}.meta4"], cancel).ConfigureAwait(false);
-        await MuktaAsync(0, ["manifest", "show", Manifest], cancel).ConfigureAwait(false);
-
-        Say("A week passes: a power cut, a tired disk, a copy from another system. The game will not start.");
+        Say("A week passes: a power cut, a tired disk, a copy from another system. The game will not start again.");
         await StandInsAsync(["break", stage.Folder], cancel).ConfigureAwait(false);
-        await MuktaAsync(0, ["locate", "--profiles", "profiles"], cancel).ConfigureAwait(false);
         await MuktaAsync(1, ["verify", Install, "--manifest", Manifest], cancel).ConfigureAwait(false);
 
         Say("What would a repair do, and cost?");
         await MuktaAsync(1, ["repair", Install, "--manifest", Manifest, "--dry-run"], cancel).ConfigureAwait(false);
 
         Say("Do it. The mirror is overloaded for a moment and lies once; neither gets through.");
-        var repaired = await MuktaAsync(null, ["repair", Install, "--manifest", Manifest, .. asks ? Array.Empty<string>() : ["--yes"]], cancel).ConfigureAwait(false);
+        var repaired = await MuktaAsync(null, ["repair", Install, "--manifest", Manifest, .. Agreed], cancel).ConfigureAwait(false);
         if (repaired == 0)
         {
             Say("Is it fixed? A profile says where the game is and which manifest it has, so its name is enough.");
-            await MuktaAsync(0, ["verify", "gannet-post", "--profiles", "profiles"], cancel).ConfigureAwait(false);
+            await MuktaAsync(0, ["verify", "gannet-post", .. Profiles], cancel).ConfigureAwait(false);
         }
 
         await EndAsync(mirror, url, cancel).ConfigureAwait(false);
         return 0;
+    }
+
+    private static IReadOnlyList<string> Profiles { get; } = ["--profiles", "profiles"];
+
+    private IReadOnlyList<string> Agreed => asks ? [] : ["--yes"];
+
+    private async Task PublishAsync(string url, CancellationToken cancel)
+    {
+        Say("The vendor publishes a release: a list of its files, with the hash of every piece.");
+        await MuktaAsync(0, ["manifest", "make", "mirror/gannet-post/1.4.2", "--product", "gannet-post", "--release", "1.4.2", "--sequence", "41", "--piece-size", "256KiB", "--base-url", $"{url}/gannet-post/1.4.2", "--out", Manifest], cancel).ConfigureAwait(false);
+        foreach (var (product, release) in new[] { ("kelp-and-kiln", "0.9.0"), ("pierhead", "3.2.0"), ("tidewarden", "2.0.5") })
+            await MuktaAsync(0, ["manifest", "make", $"mirror/{product}/{release}", "--product", product, "--release", release, "--base-url", $"{url}/{product}/{release}", "--quiet", "--out", $"{product}.meta4"], cancel).ConfigureAwait(false);
+        await MuktaAsync(0, ["manifest", "show", Manifest], cancel).ConfigureAwait(false);
+    }
+
+    /// <summary>Most complaints are not a damaged file.</summary>
+    private async Task AroundAsync(CancellationToken cancel)
+    {
+        Say("A player calls: code PH-0142, Gannet Post will not start. First, what is around its files?");
+        await StandInsAsync(["break", stage.Folder, "--around"], cancel).ConfigureAwait(false);
+        await MuktaAsync(0, ["locate", .. Profiles], cancel).ConfigureAwait(false);
+        await MuktaAsync(1, ["check", "gannet-post", .. Profiles], cancel).ConfigureAwait(false);
+
+        Say("Each finding comes with the command that puts it right. What is cleared or replaced is held.");
+        await MuktaAsync(null, ["services", "tidewarden", .. Profiles, "--restore", .. Agreed], cancel).ConfigureAwait(false);
+        await MuktaAsync(null, ["caches", "pierhead", .. Profiles, "--clear", "pages", .. Agreed], cancel).ConfigureAwait(false);
+        await MuktaAsync(null, ["caches", "gannet-post", .. Profiles, "--clear", "temporary", .. Agreed], cancel).ConfigureAwait(false);
+        await MuktaAsync(null, ["launch", "gannet-post", .. Profiles, "--restore", .. Agreed], cancel).ConfigureAwait(false);
+        await MuktaAsync(null, ["repair", "gannet-post", .. Profiles, "--quiet", .. Agreed], cancel).ConfigureAwait(false);
+        await MuktaAsync(null, ["check", "gannet-post", .. Profiles], cancel).ConfigureAwait(false);
     }
 
     private async Task EndAsync(Process mirror, string url, CancellationToken cancel)

@@ -84,7 +84,10 @@ internal sealed class DemoStage : IDisposable
         var start = new ProcessStartInfo(program, arguments) { WorkingDirectory = Folder };
         foreach (var variable in start.Environment.Keys.Where(k => k.StartsWith("XDG_", StringComparison.Ordinal)).ToList())
             start.Environment.Remove(variable);
+        foreach (var variable in start.Environment.Keys.Where(k => k.EndsWith("_proxy", StringComparison.OrdinalIgnoreCase)).ToList())
+            start.Environment.Remove(variable); // All of the demo's servers are on this machine.
         start.Environment["HOME"] = Folder; // The demo's user lives in the demo's folder.
+        start.Environment[Host.Services.Systemctl.Variable] = Path.Join(Folder, "host", "systemctl");
         return start;
     }
 }

@@ -17,6 +17,7 @@ namespace Mukta.Cli.Json;
 [JsonSerializable(typeof(ServicesDocument))]
 [JsonSerializable(typeof(CachesDocument))]
 [JsonSerializable(typeof(LaunchDocument))]
+[JsonSerializable(typeof(CheckDocument))]
 internal sealed partial class Documents : JsonSerializerContext
 {
     /// <summary>Writes only what JSON itself wants escaped: no page of a browser is going to hold these documents.</summary>

@@ -9,13 +9,24 @@ internal sealed record LocateDocument(IReadOnlyList<LocatedPart> Products)
     [System.Text.Json.Serialization.JsonPropertyOrder(-1)]
     public string Format { get; init; } = "mukta.locate/1";
 
-    public static LocateDocument Of(IReadOnlyList<Located> located) => new([.. located.Select(l => new LocatedPart(
-        l.Shelved.Profile.Product, l.Shelved.Profile.Title, PathBytes.Shown(l.Shelved.File), l.Manifest is null ? null : ReleasePart.Of(l.Manifest), l.Fault?.Message,
-        [.. l.Installs.Select(i => new FoundPart(PathBytes.Shown(i.Path), i.IsCurrent, i.HasMarker, i.Evidence?.Present, i.Evidence?.Listed, i.Evidence?.Bytes))]))]);
+    /// <summary>Folders that were recorded and are no installs any more; missing where nothing was recorded.</summary>
+    public IReadOnlyList<string>? Forgotten { get; init; }
+
+    public static LocateDocument Of(IReadOnlyList<Located> located, IReadOnlyList<string>? forgotten) => new([.. located.Select(l => new LocatedPart(
+        l.Shelved.Profile.Product, l.Shelved.Profile.Title, PathBytes.Shown(l.Shelved.File), l.Manifests.Count == 0 ? null : ReleasePart.Of(l.Manifests[0]), l.Fault,
+        [.. l.Installs.Select(i => new FoundPart(PathBytes.Shown(i.Path), i.IsCurrent, i.HasMarker, i.Evidence?.Present, i.Evidence?.Listed, i.Evidence?.Bytes) { Release = i.Release, IsRecorded = i.IsRecorded })]))])
+    {
+        Forgotten = forgotten is null ? null : [.. forgotten.Select(PathBytes.Shown)],
+    };
 }
 
 /// <summary>A product.</summary>
 internal sealed record LocatedPart(string Product, string Title, string Profile, ReleasePart? Release, string? ManifestFault, IReadOnlyList<FoundPart> Installs);
 
 /// <summary>An install.</summary>
-internal sealed record FoundPart(string Path, bool IsCurrent, bool HasMarker, int? FilesPresent, int? FilesListed, long? Bytes);
+internal sealed record FoundPart(string Path, bool IsCurrent, bool HasMarker, int? FilesPresent, int? FilesListed, long? Bytes)
+{
+    public string? Release { get; init; }
+
+    public bool IsRecorded { get; init; }
+}

@@ -66,7 +66,7 @@ internal sealed record ManifestFilePart(string Path, long Size)
     public static ManifestFilePart Of(ManifestFile file) => new(file.Path, file.Size)
     {
         Component = file.Component,
-        Mode = file.Mode is { } mode ? Rendering.Units.Mode(mode) : null,
+        Mode = file.Mode is { } mode ? Units.Mode(mode) : null,
         Version = file.Version,
         Os = file.OperatingSystems is { Count: > 0 } os ? os : null,
         Languages = file.Languages is { Count: > 0 } languages ? languages : null,

@@ -1,4 +1,3 @@
-using Mukta.Cli.Rendering;
 using Mukta.Disk;
 using Mukta.Repair;
 

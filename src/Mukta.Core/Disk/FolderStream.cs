@@ -10,8 +10,13 @@ internal static class FolderStream
     private const int EntryHeader = 19; // linux_dirent64: inode 8, offset 8, record length 2, type 1, then the name ended by NUL.
     private const int BufferLength = 64 * 1024;
 
-    /// <summary>What is done with a name: its bytes, ended by NUL, good only for the time of the call.</summary>
-    public delegate void Visit(ReadOnlySpan<byte> name);
+    /// <summary>What a name may stand for as far as the folder tells (d_type in readdir(3)).</summary>
+    public const byte OfFolder = 4, OfFile = 8, Untold = 0;
+
+    /// <summary>What is done with a name.</summary>
+    /// <param name="name">Its bytes, ended by NUL, good only for the time of the call.</param>
+    /// <param name="type">What it stands for; <see cref="Untold"/> where the file system does not tell.</param>
+    public delegate void Visit(ReadOnlySpan<byte> name, byte type);
 
     /// <summary>Visits each name but <c>.</c> and <c>..</c>, once.</summary>
     /// <exception cref="DiskException">The folder cannot be listed.</exception>
@@ -34,7 +39,7 @@ internal static class FolderStream
                     var name = entry[EntryHeader..size];
                     name = name[..(name.IndexOf((byte)0) + 1)];
                     if (!name.SequenceEqual(".\0"u8) && !name.SequenceEqual("..\0"u8))
-                        visit(name);
+                        visit(name, entry[18]);
                     at += size;
                 }
             }
@@ -111,7 +116,7 @@ public static class TreeBulk
         do
         {
             removed = 0;
-            FolderStream.Each(folder, shown, name =>
+            FolderStream.Each(folder, shown, (name, _) =>
             {
                 cancel.ThrowIfCancellationRequested();
                 if (Native.Unlink(folder, name, 0) != 0)
@@ -134,7 +139,7 @@ public static class TreeBulk
         public long Bytes, Files, LastUsedNs;
         public int Unreadable;
 
-        public void Add(SafeFileHandle folder, string shown, int depth, CancellationToken cancel) => FolderStream.Each(folder, shown, name =>
+        public void Add(SafeFileHandle folder, string shown, int depth, CancellationToken cancel) => FolderStream.Each(folder, shown, (name, _) =>
         {
             cancel.ThrowIfCancellationRequested();
             if (Native.StatxAt(folder, name, Native.AtSymlinkNoFollow, Native.StatxBasic, out var found) != 0)

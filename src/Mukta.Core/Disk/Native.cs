@@ -81,6 +81,19 @@ internal static partial class Native
         public uint DeviceMinor;
     }
 
+    [StructLayout(LayoutKind.Sequential, Size = 112)]
+    public struct StatVfs
+    {
+        public ulong BlockSize;
+        public ulong FragmentSize;
+        public ulong Blocks;
+        public ulong BlocksFree;
+        public ulong BlocksAvailable;
+        public ulong Inodes;
+        public ulong InodesFree;
+        public ulong InodesAvailable;
+    }
+
     public static int OpenBeneath(SafeHandle folder, byte[] path, in OpenHow how)
     {
         var taken = false;
@@ -107,6 +120,12 @@ internal static partial class Native
 
     [LibraryImport("libc", EntryPoint = "statx", SetLastError = true)]
     public static partial int StatxAt(SafeFileHandle folder, ReadOnlySpan<byte> path, int flags, uint mask, out Statx result);
+
+    [LibraryImport("libc", EntryPoint = "statx", SetLastError = true)]
+    public static partial int StatxAt(int folder, byte[] path, int flags, uint mask, out Statx result);
+
+    [LibraryImport("libc", EntryPoint = "statvfs", SetLastError = true)]
+    public static partial int FileSystemStatus(byte[] path, out StatVfs result);
 
     [LibraryImport("libc", EntryPoint = "unlinkat", SetLastError = true)]
     public static partial int Unlink(SafeFileHandle folder, ReadOnlySpan<byte> name, int flags);

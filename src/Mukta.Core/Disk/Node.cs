@@ -29,6 +29,21 @@ public enum NodeKind
 public readonly record struct Node(
     NodeKind Kind, long Size, int Mode, uint User, uint Group, ulong Device, ulong Inode, long ModifiedNs, long ChangedNs)
 {
+    private const ulong Immutable = 0x10, AppendOnly = 0x20;
+
+    /// <summary>True where a flag forbids even its owner to change, rename or remove it (chattr(1), i or a).</summary>
+    public bool IsLocked { get; init; }
+
+    /// <summary>What stands at a path, with links followed, as stat(2) does; null where nothing does.</summary>
+    /// <exception cref="DiskException">A folder on the way may not be entered, or the disk fails.</exception>
+    public static Node? At(string path)
+    {
+        if (Native.StatxAt(Native.AtFdCwd, PathBytes.Encode(path), 0, Native.StatxBasic, out var found) == 0)
+            return From(found);
+        var failure = Folder.Failure("look at", path);
+        return failure.IsAbsent ? null : throw failure;
+    }
+
     /// <summary>True where the two looks saw the same bytes: same file, same size, same times.</summary>
     public bool IsSameAs(in Node other) =>
         (Kind, Size, Device, Inode, ModifiedNs, ChangedNs) ==
@@ -37,7 +52,7 @@ public readonly record struct Node(
     internal static Node From(in Native.Statx s) => new(
         (s.Mode & 0xF000) switch { 0x8000 => NodeKind.File, 0x4000 => NodeKind.Folder, 0xA000 => NodeKind.Link, _ => NodeKind.Special },
         (long)s.Size, s.Mode & 0xFFF, s.User, s.Group, ((ulong)s.DeviceMajor << 32) | s.DeviceMinor, s.Inode,
-        Nanoseconds(s.Modified), Nanoseconds(s.Changed));
+        Nanoseconds(s.Modified), Nanoseconds(s.Changed)) { IsLocked = (s.Attributes & (Immutable | AppendOnly)) != 0 };
 
     internal static long AccessedNs(in Native.Statx s) => Nanoseconds(s.Accessed);
 

@@ -103,7 +103,7 @@ public static class TreeWalk
     private static List<string> Names(SafeFileHandle folder, string shown)
     {
         var names = new List<string>();
-        FolderStream.Each(folder, shown, name => names.Add(PathBytes.Decode(name[..^1])));
+        FolderStream.Each(folder, shown, (name, _) => names.Add(PathBytes.Decode(name[..^1])));
         return names;
     }
 }

@@ -9,13 +9,24 @@ namespace Mukta.Products;
 /// <param name="IsCurrent">False for an older release that stands beside the current one.</param>
 /// <param name="HasMarker">True where the profile's marker file is there.</param>
 /// <param name="Evidence">How far it agrees with the product's manifest; null where none was at hand.</param>
-public sealed record FoundInstall(string Path, bool IsCurrent, bool HasMarker, InstallEvidence? Evidence);
+public sealed record FoundInstall(string Path, bool IsCurrent, bool HasMarker, InstallEvidence? Evidence)
+{
+    /// <summary>The release of the manifest that it agrees with best; null where none was at hand, or it does not say.</summary>
+    public string? Release { get; init; }
+
+    /// <summary>True where only a search has found it: no profile's place and no record names it.</summary>
+    public bool IsSearched { get; init; }
+
+    /// <summary>True where the state database names it.</summary>
+    public bool IsRecorded { get; init; }
+}
 
 /// <summary>How far a folder agrees with a manifest by names and sizes; no byte is read for it.</summary>
 /// <param name="Listed">Files that the manifest lists.</param>
 /// <param name="Present">How many of them are there with the right size.</param>
 /// <param name="Bytes">The bytes of those.</param>
-public sealed record InstallEvidence(int Listed, int Present, long Bytes)
+/// <param name="BytesListed">The bytes of all that are listed.</param>
+public sealed record InstallEvidence(int Listed, int Present, long Bytes, long BytesListed)
 {
     /// <summary>The share that is there, 0 to 1.</summary>
     public double Share => Listed == 0 ? 0 : (double)Present / Listed;
@@ -38,7 +49,7 @@ public sealed record InstallEvidence(int Listed, int Present, long Bytes)
             }
         }
 
-        return new InstallEvidence(manifest.Files.Count, present, bytes);
+        return new InstallEvidence(manifest.Files.Count, present, bytes, manifest.TotalSize);
     }
 }
 
@@ -47,38 +58,43 @@ public sealed class InstallFinder(UserFolders folders)
 {
     private const double EnoughWithoutMarker = 0.5;
 
-    /// <summary>The installs, in the order of the profile's places; within a folder of releases the newest first.</summary>
+    /// <summary>The installs, in the order of the profile's places, then those that were recorded elsewhere; within a folder of releases the newest first.</summary>
     /// <param name="profile">The product.</param>
-    /// <param name="manifest">Its manifest, for evidence; null for none.</param>
-    public IReadOnlyList<FoundInstall> Find(Profile profile, Manifest? manifest)
+    /// <param name="manifests">Manifests of its releases, for evidence.</param>
+    /// <param name="recorded">Folders that were recorded as installs of it.</param>
+    public IReadOnlyList<FoundInstall> Find(Profile profile, IReadOnlyList<Manifest> manifests, IReadOnlyList<string> recorded)
     {
         var found = new List<FoundInstall>();
         foreach (var place in profile.Installs.Places.SelectMany(p => folders.FoldersAt(p)).Distinct(StringComparer.Ordinal))
         {
-            var isNewest = true;
-            foreach (var candidate in profile.Installs.FolderPerRelease ? Releases(place) : [place])
-            {
-                if (Look(candidate, profile.Installs.Marker, manifest) is not { } install)
-                    continue;
-                found.Add(install with { IsCurrent = isNewest || !profile.Installs.FolderPerRelease });
-                isNewest = false;
-            }
+            var candidates = profile.Installs.FolderPerRelease ? UserFolders.In(place) : [place];
+            found.AddRange(candidates.Select(c => At(c, profile, manifests)).OfType<FoundInstall>());
         }
 
-        return found;
+        found.AddRange(recorded.Except(found.Select(f => f.Path), StringComparer.Ordinal).Where(Directory.Exists).Select(r => At(r, profile, manifests)).OfType<FoundInstall>());
+        return [.. WithNewestCurrent(found, profile).Select(f => f with { IsRecorded = recorded.Contains(f.Path) })];
     }
 
+    /// <summary>Where each release has a folder, the newest of those that lie together is current and the others are not.</summary>
+    internal static IEnumerable<FoundInstall> WithNewestCurrent(IReadOnlyList<FoundInstall> found, Profile profile) => !profile.Installs.FolderPerRelease ? found
+        : found.GroupBy(f => Path.GetDirectoryName(f.Path)).SelectMany(together => together.OrderByDescending(f => Path.GetFileName(f.Path), Comparer<string?>.Create(CompareReleases))
+            .Select((install, i) => install with { IsCurrent = i == 0 }));
+
     /// <summary>
-    /// A folder counts if the marker is there. If the marker itself is what is missing, half of the manifest's files do as
-    /// well: a broken install has to be found too.
+    /// A folder as an install; null where it does not look like one. It counts if the marker is there. If the marker itself
+    /// is what is missing, half of a manifest's files do as well: a broken install has to be found too.
     /// </summary>
-    private static FoundInstall? Look(string folder, string? marker, Manifest? manifest)
+    /// <param name="folder">The folder.</param>
+    /// <param name="profile">The product.</param>
+    /// <param name="manifests">Manifests of its releases: the one that the folder agrees with best counts.</param>
+    public static FoundInstall? At(string folder, Profile profile, IReadOnlyList<Manifest> manifests)
     {
         try
         {
-            var evidence = manifest is null ? null : InstallEvidence.Of(folder, manifest);
+            var (evidence, release) = manifests.Select(m => (Evidence: InstallEvidence.Of(folder, m), m.Release)).OrderByDescending(e => e.Evidence.Share).FirstOrDefault();
+            var marker = profile.Installs.Marker;
             var hasMarker = marker is null ? Directory.EnumerateFileSystemEntries(folder).Any() : File.Exists(Path.Join(folder, marker));
-            return hasMarker || evidence is { Share: >= EnoughWithoutMarker } ? new FoundInstall(folder, IsCurrent: true, hasMarker, evidence) : null;
+            return hasMarker || evidence is { Share: >= EnoughWithoutMarker } ? new FoundInstall(folder, IsCurrent: true, hasMarker, evidence) { Release = release } : null;
         }
         catch (Exception e) when (e is MuktaException or IOException or UnauthorizedAccessException)
         {
@@ -86,10 +102,7 @@ public sealed class InstallFinder(UserFolders folders)
         }
     }
 
-    /// <summary>The folders of a place, newest first: by the numbers in their names, so that 1.10 comes after 1.9.</summary>
-    private static IEnumerable<string> Releases(string place) => UserFolders.In(place)
-        .OrderByDescending(Path.GetFileName, Comparer<string?>.Create(CompareReleases));
-
+    /// <summary>By the numbers in the names, so that 1.10 comes after 1.9.</summary>
     internal static int CompareReleases(string? a, string? b)
     {
         var (left, right) = (Parts(a ?? ""), Parts(b ?? ""));

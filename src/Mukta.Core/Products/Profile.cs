@@ -109,6 +109,9 @@ public sealed record RuntimeNeeds
     /// <summary>Programs whose libraries are looked at, relative to the install.</summary>
     public IReadOnlyList<string> Programs { get; init; } = [];
 
+    /// <summary>True where the profile asks for nothing.</summary>
+    public bool IsEmpty => Programs.Count == 0 && Kernel is null && Libc is null && Drivers.Count == 0;
+
     /// <summary>The lowest kernel version.</summary>
     public Version? Kernel { get; init; }
 

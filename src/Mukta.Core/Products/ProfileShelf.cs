@@ -1,3 +1,5 @@
+using Mukta.Manifests;
+
 namespace Mukta.Products;
 
 /// <summary>A profile and the file it came from.</summary>
@@ -9,6 +11,27 @@ public sealed record ShelvedProfile(Profile Profile, string File)
     public string? ManifestLocation => Profile.Manifest is not { } manifest ? null
         : manifest.Location.Contains("://", StringComparison.Ordinal) ? manifest.Location
         : Path.Combine(Path.GetDirectoryName(File) ?? "", manifest.Location);
+
+    /// <summary>The manifest's address where it is on the network; null where it is a file.</summary>
+    public Uri? ManifestUrl => ManifestLocation is { } location && location.Contains("://", StringComparison.Ordinal) ? new Uri(location) : null;
+
+    /// <summary>Reads the manifest where it is at hand.</summary>
+    /// <returns>The manifest, or why it cannot be used, as the end of a sentence; neither where the profile names none.</returns>
+    public (Manifest? Manifest, string? Fault) TryReadManifest()
+    {
+        if (ManifestLocation is not { } location)
+            return (null, "the profile names no manifest");
+        if (ManifestUrl is not null)
+            return (null, "its manifest is on the network, and this version reads manifests from files only");
+        try
+        {
+            return (MetalinkReader.ReadFile(location), null);
+        }
+        catch (MuktaException e)
+        {
+            return (null, $"{char.ToLowerInvariant(e.What[0])}{e.What[1..].TrimEnd('.')} ({Disk.PathBytes.Shown(e.Where)})");
+        }
+    }
 }
 
 /// <summary>The profiles at hand: from the folder that the user names, then the user's own, then the system's.</summary>
@@ -53,6 +76,15 @@ public sealed class ProfileShelf
     public ShelvedProfile Of(string product) => byProduct.GetValueOrDefault(product) ?? throw new MuktaException(
         ExitCode.BadInput, $"There is no profile for the product \"{Disk.PathBytes.Shown(product)}\"{Nearest.Hint(product, byProduct.Keys)}{(Nearest.Hint(product, byProduct.Keys).Length == 0 ? "." : "")}",
         string.Join(", ", Folders), "Name the folder that holds its profile with --profiles, or the install's folder instead of a product.");
+
+    /// <summary>A product, and after it all that it needs and whose profile is at hand.</summary>
+    public IReadOnlyList<ShelvedProfile> WithNeeds(ShelvedProfile product)
+    {
+        var all = new List<ShelvedProfile> { product };
+        for (var i = 0; i < all.Count; i++)
+            all.AddRange(all[i].Profile.Needs.Select(n => byProduct.GetValueOrDefault(n)).OfType<ShelvedProfile>().Except(all));
+        return all;
+    }
 
     private void ReadFolder(string folder)
     {

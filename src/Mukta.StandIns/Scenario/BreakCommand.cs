@@ -8,8 +8,16 @@ internal static class BreakCommand
     public static Command Build()
     {
         var folder = new Argument<DirectoryInfo>("DIR") { Description = "A folder that 'scenario' has filled." };
-        var command = new Command("break", "Break the install of Gannet Post in several honest ways.") { folder };
-        command.SetAction(parsed => Break(Path.Join(parsed.GetRequiredValue(folder).FullName, "games", "gannet-post")));
+        var around = new Option<bool>("--around") { Description = "Break what lies around the files instead: a service, a cache, a launch entry, a library." };
+        var command = new Command("break", "Break the install of Gannet Post in several honest ways.") { folder, around };
+        command.SetAction(parsed =>
+        {
+            var root = parsed.GetRequiredValue(folder).FullName;
+            if (parsed.GetValue(around))
+                Surroundings.Break(root);
+            else
+                Break(Path.Join(root, "games", "gannet-post"));
+        });
         return command;
     }
 

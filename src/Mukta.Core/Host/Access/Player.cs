@@ -1,3 +1,4 @@
+using System.Globalization;
 using Mukta.Disk;
 
 namespace Mukta.Host.Access;
@@ -18,27 +19,42 @@ public enum Right
 
 /// <summary>The user whose products these are: the owner of the home. A technician who runs Mukta as root may do anything; this user may not.</summary>
 /// <param name="User">The user's number.</param>
-/// <param name="Group">The user's own group.</param>
-public sealed record Player(uint User, uint Group)
+/// <param name="Groups">The numbers of the groups that the user is in.</param>
+public sealed record Player(uint User, IReadOnlySet<uint> Groups)
 {
-    /// <summary>The player of a home.</summary>
+    /// <summary>The player of a machine.</summary>
     /// <exception cref="MuktaException">There is no such home.</exception>
-    public static Player Of(string home)
+    public static Player Of(Machine machine)
     {
-        using var folder = Folder.Open(home);
-        var node = folder.Look(".")!.Value;
-        return new Player(node.User, node.Group);
+        using var folder = Folder.Open(machine.Folders.Home);
+        var home = folder.Look(".")!.Value;
+        var account = Lines(machine, "/etc/passwd").Select(l => l.Split(':')).FirstOrDefault(f => f.Length > 3 && f[2] == home.User.ToString(CultureInfo.InvariantCulture));
+        var groups = Lines(machine, "/etc/group").Select(l => l.Split(':')).Where(f => f.Length > 3 && account is not null && f[3].Split(',').Contains(account[0]))
+            .Select(f => f[2]).Append(account?[3]).Select(g => uint.TryParse(g, NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : home.Group);
+        return new Player(home.User, groups.Append(home.Group).ToHashSet());
     }
 
     /// <summary>
-    /// True where the permission bits let the player do something. Further groups and access control lists are not looked
-    /// at: they may allow more, so a no is worth a look and not a proof.
+    /// True where the permission bits let the player do something. Access control lists are not looked at: they may allow
+    /// more, so a no is worth a look and not a proof.
     /// </summary>
     public bool May(in Node node, Right right)
     {
         if (User == 0)
             return true;
-        var bits = node.User == User ? node.Mode >> 6 : node.Group == Group ? node.Mode >> 3 : node.Mode;
+        var bits = node.User == User ? node.Mode >> 6 : Groups.Contains(node.Group) ? node.Mode >> 3 : node.Mode;
         return (bits & (int)right) == (int)right;
+    }
+
+    private static string[] Lines(Machine machine, string file)
+    {
+        try
+        {
+            return File.ReadAllLines(machine.At(file));
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            return []; // Then the home's own group is all that is known.
+        }
     }
 }

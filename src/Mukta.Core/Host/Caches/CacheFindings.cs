@@ -25,7 +25,7 @@ public static class CacheFindings
             var bytes = temporary.Sum(t => t.Size.Bytes);
             yield return new CheckFinding(
                 FindingKind.PartialDownloads, Verdict.Attention, CacheFolder.Temporary,
-                string.Create(System.Globalization.CultureInfo.InvariantCulture, $"partly downloaded or temporary files: {bytes:N0} bytes in {temporary.Count} places"), Remedy.ClearTemporary);
+                $"partly downloaded or temporary files: {Units.Bytes(bytes)} in {Units.Count(temporary.Count, "place")}", Remedy.ClearTemporary);
         }
     }
 }

@@ -37,7 +37,7 @@ public sealed class CacheLook(Machine machine)
     public IReadOnlyList<CacheFolder> At(Profile profile, string? install, CancellationToken cancel)
     {
         var users = profile.UserData.SelectMany(p => machine.Folders.At(p, install)).ToList();
-        var player = Player.Of(machine.Folders.Home);
+        var player = Player.Of(machine);
         var found = new List<CacheFolder>();
         foreach (var cache in profile.Caches)
         {

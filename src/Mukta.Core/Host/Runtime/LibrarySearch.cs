@@ -66,7 +66,7 @@ public sealed class LibrarySearch(Machine machine)
                 continue;
             if (elf.Fits(program))
                 return (new LibraryFact(name, by.Path, candidate), elf);
-            foreign ??= $"{candidate} is {elf.Architecture}";
+            foreign ??= $"{Path.GetFullPath(candidate)} is {elf.Architecture}";
         }
 
         return (new LibraryFact(name, by.Path, null, foreign), null);

@@ -38,7 +38,7 @@ public static class RuntimeFindings
         }
 
         if (Unknown(needs, facts) is { Count: > 0 } unknown)
-            yield return new CheckFinding(FindingKind.RuntimeUnknown, Verdict.NotKnown, "runtime", $"not known: {string.Join(", ", unknown)}");
+            yield return new CheckFinding(FindingKind.RuntimeUnknown, Verdict.NotKnown, "runtime", $"{string.Join(", ", unknown)} could not be told");
     }
 
     private static CheckFinding? Library(LibraryFact library, RuntimeNeeds needs, IReadOnlyCollection<string> published)

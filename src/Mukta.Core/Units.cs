@@ -1,9 +1,9 @@
 using System.Globalization;
 
-namespace Mukta.Cli.Rendering;
+namespace Mukta;
 
 /// <summary>Numbers the way people read them.</summary>
-internal static class Units
+public static class Units
 {
     private static readonly string[] Names = ["bytes", "KiB", "MiB", "GiB", "TiB", "PiB", "EiB"];
 

@@ -1,0 +1,232 @@
+using Mukta.Host.Access;
+using Mukta.Host.Caches;
+using Mukta.Host.Launching;
+using Mukta.Host.Network;
+using Mukta.Host.Outages;
+using Mukta.Host.Processes;
+using Mukta.Host.Runtime;
+using Mukta.Host.Services;
+using Mukta.Host.Space;
+using Mukta.Manifests;
+using Mukta.Products;
+
+namespace Mukta.Host.Checks;
+
+/// <summary>How everything around one product's files stands.</summary>
+/// <param name="Shelved">The product.</param>
+/// <param name="Install">The install that was looked at; null where there is none.</param>
+/// <param name="Areas">Each area once, in the order in which a technician looks.</param>
+public sealed record ProductCheck(ShelvedProfile Shelved, string? Install, IReadOnlyList<AreaResult> Areas)
+{
+    /// <summary>The worst of what was found.</summary>
+    public Verdict Verdict => Areas.Max(a => a.Verdict);
+}
+
+/// <summary>What a checkup needs from outside.</summary>
+/// <param name="Machine">The machine.</param>
+/// <param name="Services">Its service manager.</param>
+/// <param name="Environment">The environment variables.</param>
+/// <param name="UserAgent">What Mukta calls itself on the network.</param>
+/// <param name="Time">For dates and durations.</param>
+/// <param name="Recorded">Installs of a product that were recorded; see <see cref="Storage.InstallRecords"/>.</param>
+public sealed record CheckSurroundings(
+    Machine Machine, IServiceControl Services, Func<string, string?> Environment, string UserAgent, TimeProvider Time, Func<string, IReadOnlyList<string>> Recorded);
+
+/// <summary>
+/// Looks at everything around the files of a product and of what it needs, all areas side by side. What does not answer
+/// within <see cref="Limit"/> is not known.
+/// </summary>
+/// <param name="around">What it needs from outside.</param>
+/// <param name="isOffline">True to leave the network out.</param>
+public sealed class Checkup(CheckSurroundings around, bool isOffline)
+{
+    /// <summary>The longest that any area may take.</summary>
+    public static readonly TimeSpan Limit = TimeSpan.FromSeconds(4);
+
+    private static readonly TimeSpan NetworkLimit = TimeSpan.FromSeconds(3);
+
+    private readonly Dictionary<MirrorSample, Task<MirrorFacts>> mirrors = [];
+    private readonly Dictionary<Uri, Task<(OutagePage? Page, string? Reason)>> pages = [];
+
+    private Machine Machine => around.Machine;
+
+    /// <summary>Checks products.</summary>
+    /// <param name="products">The product, and what it needs.</param>
+    /// <param name="install">The install of the first that the user chose; null for the one that is found.</param>
+    /// <param name="cancel">Ends it.</param>
+    public async Task<IReadOnlyList<ProductCheck>> OfAsync(IReadOnlyList<ShelvedProfile> products, string? install, CancellationToken cancel)
+    {
+        var subjects = new List<Subject>();
+        foreach (var product in products)
+            subjects.Add(await Task.Run(() => Look(product, product == products[0] ? install : null), cancel).WaitAsync(Limit, around.Time, cancel).ConfigureAwait(false));
+        return await Task.WhenAll(subjects.Select(s => CheckAsync(s, cancel))).ConfigureAwait(false);
+    }
+
+    private sealed record Subject(ShelvedProfile Shelved, Manifest? Manifest, InstallFacts Facts)
+    {
+        public Profile Profile => Shelved.Profile;
+
+        public string? Install => Facts.Chosen?.Path;
+    }
+
+    private Subject Look(ShelvedProfile shelved, string? named)
+    {
+        var (manifest, fault) = shelved.TryReadManifest();
+        IReadOnlyList<Manifest> manifests = manifest is null ? [] : [manifest];
+        var finder = new InstallFinder(Machine.Folders);
+        var found = finder.Find(shelved.Profile, manifests, around.Recorded(shelved.Profile.Product));
+        var chosen = named is null ? found.FirstOrDefault(f => f.IsCurrent)
+            : InstallFinder.At(named, shelved.Profile, manifests) ?? new FoundInstall(named, IsCurrent: true, HasMarker: false, manifest is null ? null : InstallEvidence.Of(named, manifest));
+        return new Subject(shelved, manifest, new InstallFacts(found, chosen, named is not null, fault));
+    }
+
+    private async Task<ProductCheck> CheckAsync(Subject subject, CancellationToken cancel)
+    {
+        Task<AreaResult>[] areas =
+        [
+            Task.FromResult(AreaResult.Of(Area.Install, InstallFindings.Of(subject.Profile, subject.Facts), Summary(subject))),
+            Guarded(Area.Processes, FindingKind.ProcessesHidden, _ => Processes(subject), cancel),
+            GuardedAsync(Area.Services, FindingKind.ServicesUnknown, token => ServicesAsync(subject, token), cancel),
+            Guarded(Area.Caches, FindingKind.CacheUnreadable, token => Caches(subject, token), cancel),
+            Guarded(Area.Launch, FindingKind.LaunchUnreadable, _ => Launch(subject), cancel),
+            Guarded(Area.Runtime, FindingKind.RuntimeUnknown, _ => Runtime(subject), cancel),
+            Guarded(Area.Space, FindingKind.SpaceUnknown, _ => Space(subject), cancel),
+            Guarded(Area.Access, FindingKind.AccessUnknown, token => Access(subject, token), cancel),
+            GuardedAsync(Area.Network, FindingKind.NetworkUnknown, token => NetworkAsync(subject, token), cancel),
+            GuardedAsync(Area.Outages, FindingKind.OutageUnknown, token => OutagesAsync(subject, token), cancel),
+        ];
+        return new ProductCheck(subject.Shelved, subject.Install, await Task.WhenAll(areas).ConfigureAwait(false));
+    }
+
+    private Task<AreaResult> Guarded(Area area, FindingKind unknown, Func<CancellationToken, AreaResult> look, CancellationToken cancel) =>
+        GuardedAsync(area, unknown, token => Task.Run(() => look(token), token), cancel);
+
+    /// <summary>An area that fails or takes too long is not known; the others go on.</summary>
+    private async Task<AreaResult> GuardedAsync(Area area, FindingKind unknown, Func<CancellationToken, Task<AreaResult>> look, CancellationToken cancel)
+    {
+        using var timed = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        timed.CancelAfter(Limit);
+        try
+        {
+            return await look(timed.Token).WaitAsync(Limit, around.Time, cancel).ConfigureAwait(false);
+        }
+        catch (Exception e) when (e is TimeoutException or OperationCanceledException && !cancel.IsCancellationRequested)
+        {
+            return NotKnown(area, unknown, $"it was not done after {Limit.TotalSeconds:0} s");
+        }
+        catch (MuktaException e)
+        {
+            return NotKnown(area, unknown, $"{e.What.TrimEnd('.')}: {e.Where}", e.Next.TrimEnd('.'));
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            return NotKnown(area, unknown, e.Message.TrimEnd('.'));
+        }
+    }
+
+    private static AreaResult NotKnown(Area area, FindingKind kind, string why, string? advice = null) =>
+        AreaResult.Of(area, [new CheckFinding(kind, Verdict.NotKnown, area.ToString(), why, Advice: advice)], "");
+
+    private static AreaResult WithoutInstall(Area area, FindingKind kind) => NotKnown(area, kind, "there is no install to look at");
+
+    private static string Summary(Subject subject) => subject.Facts.Chosen?.Evidence is { } evidence
+        ? $"{(subject.Manifest?.Release is { } release ? $"{release}, " : "")}all {Units.Count(evidence.Listed, "name")} and sizes"
+        : "";
+
+    private static AreaResult Processes(Subject subject)
+    {
+        using var folder = subject.Install is { } install ? Disk.Folder.Open(install) : null;
+        var look = new ProcessTable().Using(folder is null ? [] : [folder.RealPath], subject.Profile.Processes);
+        return AreaResult.Of(Area.Processes, ProcessFindings.Of(look), "none of it is running");
+    }
+
+    private async Task<AreaResult> ServicesAsync(Subject subject, CancellationToken cancel)
+    {
+        var expected = subject.Profile.Services;
+        if (expected.Count == 0)
+            return AreaResult.Of(Area.Services, [], "none of its own");
+        var states = await new ServiceRestorer(around.Services, around.Time).LookAsync(expected, cancel).ConfigureAwait(false);
+        var findings = ServiceFindings.Of(expected, states).ToList();
+        if (findings.Count == 0 && states.Any(s => s.Active is null))
+            findings.Add(new CheckFinding(FindingKind.ServicesUnknown, Verdict.NotKnown, expected[0].Unit, "enabled as it should be; whether it is up, nobody can know of a machine that is not running"));
+        return AreaResult.Of(Area.Services, findings, $"{string.Join(", ", expected.Select(e => e.Unit))} as it should be");
+    }
+
+    private AreaResult Caches(Subject subject, CancellationToken cancel)
+    {
+        var caches = new CacheLook(Machine).At(subject.Profile, subject.Install, cancel);
+        return AreaResult.Of(Area.Caches, CacheFindings.Of(caches), caches.Count == 0 ? "none there" : $"{Units.Count(caches.Count, "folder")}, {Units.Bytes(caches.Sum(c => c.Size.Bytes))}");
+    }
+
+    private AreaResult Launch(Subject subject)
+    {
+        if (subject.Profile.Launch.Count == 0)
+            return AreaResult.Of(Area.Launch, [], "none of its own");
+        if (subject.Install is not { } install)
+            return WithoutInstall(Area.Launch, FindingKind.LaunchUnreadable);
+        var entries = new LaunchLook(Machine).At(subject.Profile, install);
+        return AreaResult.Of(Area.Launch, LaunchFindings.Of(entries), $"{Units.Count(entries.Count, "entry", "entries")} as it should be");
+    }
+
+    private AreaResult Runtime(Subject subject)
+    {
+        var needs = subject.Profile.Runtime;
+        if (subject.Install is not { } install)
+            return WithoutInstall(Area.Runtime, FindingKind.RuntimeUnknown);
+        var libraryPath = new LaunchLook(Machine).At(subject.Profile, install).Select(e => e.Entry?.Exec?.Variable("LD_LIBRARY_PATH")).FirstOrDefault(v => v is not null) ?? "";
+        var facts = RuntimeFacts.Of(Machine, needs, install, libraryPath);
+        IReadOnlyCollection<string> published = subject.Manifest?.Files.Select(f => f.Path).ToList() ?? [];
+        var summary = needs.IsEmpty ? "the profile asks for nothing" : $"{Units.Count(facts.Programs.Count, "program")}, {Units.Count(facts.Programs.SelectMany(p => p.Libraries).DistinctBy(l => l.Name).Count(), "library", "libraries")}";
+        return AreaResult.Of(Area.Runtime, RuntimeFindings.Of(needs, facts, published), summary);
+    }
+
+    private AreaResult Space(Subject subject)
+    {
+        var places = new SpaceLook(Machine).At(subject.Install, subject.Facts.Chosen?.Evidence, subject.Manifest?.Files.Max(f => (long?)f.Size) ?? 0);
+        return AreaResult.Of(Area.Space, SpaceFindings.Of(places), $"{Units.Bytes(places.Min(p => p.Room?.FreeBytes) ?? 0)} free");
+    }
+
+    private AreaResult Access(Subject subject, CancellationToken cancel)
+    {
+        if (subject.Install is not { } install)
+            return WithoutInstall(Area.Access, FindingKind.AccessUnknown);
+        var facts = new AccessLook(Machine).At(subject.Profile, install, cancel);
+        return AreaResult.Of(Area.Access, AccessFindings.Of(facts, install, subject.Profile.Runtime.Programs.Count > 0), "can be entered and written as it should be");
+    }
+
+    private async Task<AreaResult> NetworkAsync(Subject subject, CancellationToken cancel)
+    {
+        if (isOffline || !Machine.IsLive)
+            return NotKnown(Area.Network, FindingKind.NetworkUnknown, LeftOut);
+        var samples = MirrorSample.Of(subject.Shelved.ManifestUrl, subject.Profile.Manifest?.Mirrors ?? [], subject.Manifest);
+        var facts = await Task.WhenAll(samples.Select(s => Once(mirrors, s, () => new MirrorProbe(around.UserAgent, around.Time).TryAsync(s, NetworkLimit, cancel)))).ConfigureAwait(false);
+        var findings = NetworkFindings.Of(facts, NetworkSettings.Of(Machine, around.Environment)).ToList();
+        return AreaResult.Of(Area.Network, findings, string.Join("; ", facts.Select(Words)));
+    }
+
+    private string LeftOut => isOffline ? "left out, as asked" : "the machine is not running";
+
+    private static string Words(MirrorFacts facts)
+    {
+        var answered = facts.Steps.Where(s => s.Step != NetworkStep.Sample).Aggregate(TimeSpan.Zero, (sum, step) => sum + step.Took);
+        return $"{Disk.PathBytes.Shown(facts.Sample.Mirror)} answers in {answered.TotalMilliseconds:0} ms{(facts.Speed is { } speed ? $", {Units.Bytes((long)speed)} in a second" : "")}";
+    }
+
+    private async Task<AreaResult> OutagesAsync(Subject subject, CancellationToken cancel)
+    {
+        if (subject.Profile.Outage is not { } url)
+            return AreaResult.Of(Area.Outages, [], "its vendor has no page of its own for it");
+        if (isOffline || !Machine.IsLive)
+            return NotKnown(Area.Outages, FindingKind.OutageUnknown, LeftOut);
+        var (page, reason) = await Once(pages, url, () => new OutageLook(around.UserAgent).AtAsync(url, NetworkLimit, cancel)).ConfigureAwait(false);
+        return AreaResult.Of(Area.Outages, OutageFindings.Of(url, page, reason), "the vendor reports none");
+    }
+
+    /// <summary>Two products of one vendor share mirrors and pages: each is asked once.</summary>
+    private static Task<T> Once<TKey, T>(Dictionary<TKey, Task<T>> asked, TKey key, Func<Task<T>> ask)
+        where TKey : notnull
+    {
+        lock (asked)
+            return asked.TryGetValue(key, out var known) ? known : asked[key] = ask();
+    }
+}

@@ -1,0 +1,113 @@
+using System.Net;
+using System.Text.Json;
+
+namespace Mukta.Host.Outages;
+
+/// <summary>How a vendor's service stands.</summary>
+public enum ServiceHealth
+{
+    /// <summary>It works.</summary>
+    Pass,
+
+    /// <summary>It works, with concerns.</summary>
+    Warn,
+
+    /// <summary>It does not work.</summary>
+    Fail,
+}
+
+/// <summary>One thing that a vendor reports on.</summary>
+/// <param name="Name">What.</param>
+/// <param name="Health">How it stands.</param>
+/// <param name="Output">What the vendor says of it; null for nothing.</param>
+public sealed record OutageCheck(string Name, ServiceHealth Health, string? Output);
+
+/// <summary>
+/// What a vendor's outage page says, in the shape of the draft "Health Check Response Format for HTTP APIs"
+/// (draft-inadarei-api-health-check, application/health+json).
+/// </summary>
+/// <param name="Health">The whole.</param>
+/// <param name="Note">What the vendor says of it; null for nothing.</param>
+/// <param name="Checks">The parts.</param>
+public sealed record OutagePage(ServiceHealth Health, string? Note, IReadOnlyList<OutageCheck> Checks)
+{
+    private const int MostChecks = 1000, LongestText = 300;
+
+    /// <summary>Reads a page.</summary>
+    /// <returns>Null for one that is none.</returns>
+    public static OutagePage? Parse(ReadOnlyMemory<byte> json)
+    {
+        try
+        {
+            using var document = JsonDocument.Parse(json, new JsonDocumentOptions { MaxDepth = 16 });
+            var root = document.RootElement;
+            if (root.ValueKind != JsonValueKind.Object || HealthOf(root) is not { } health)
+                return null;
+            var checks = new List<OutageCheck>();
+            if (root.TryGetProperty("checks", out var all) && all.ValueKind == JsonValueKind.Object)
+            {
+                foreach (var check in all.EnumerateObject().Take(MostChecks))
+                {
+                    var parts = check.Value.ValueKind == JsonValueKind.Array ? check.Value.EnumerateArray().Take(MostChecks).ToList() : [check.Value];
+                    checks.AddRange(parts.Where(p => p.ValueKind == JsonValueKind.Object && HealthOf(p) is not null).Select(p => new OutageCheck(Short(check.Name)!, HealthOf(p)!.Value, Text(p, "output"))));
+                }
+            }
+
+            return new OutagePage(health, Text(root, "output") ?? Text(root, "description"), checks);
+        }
+        catch (JsonException)
+        {
+            return null;
+        }
+    }
+
+    /// <summary>pass, warn or fail, and the words that the draft lets stand for pass and fail (section 3.1).</summary>
+    private static ServiceHealth? HealthOf(JsonElement element) => Text(element, "status")?.ToLowerInvariant() switch
+    {
+        "pass" or "ok" or "up" => ServiceHealth.Pass,
+        "warn" => ServiceHealth.Warn,
+        "fail" or "error" or "down" => ServiceHealth.Fail,
+        _ => null,
+    };
+
+    private static string? Text(JsonElement element, string key) =>
+        element.TryGetProperty(key, out var value) && value.ValueKind == JsonValueKind.String ? Short(value.GetString()) : null;
+
+    private static string? Short(string? text) => string.IsNullOrWhiteSpace(text) ? null : text.Length <= LongestText ? text : text[..LongestText] + "...";
+}
+
+/// <summary>Reads outage pages from the network.</summary>
+/// <param name="userAgent">What Mukta calls itself.</param>
+public sealed class OutageLook(string userAgent)
+{
+    private const int LongestPage = 256 * 1024;
+
+    /// <summary>Reads a page. Never throws for what the network does.</summary>
+    /// <param name="url">Where it is.</param>
+    /// <param name="limit">The longest that it may take.</param>
+    /// <param name="cancel">Ends it.</param>
+    /// <returns>The page, or why it could not be read.</returns>
+    public async Task<(OutagePage? Page, string? Reason)> AtAsync(Uri url, TimeSpan limit, CancellationToken cancel)
+    {
+        using var http = new HttpClient(new SocketsHttpHandler { UseCookies = false, MaxAutomaticRedirections = 3, AutomaticDecompression = DecompressionMethods.None }) { MaxResponseContentBufferSize = LongestPage };
+        http.DefaultRequestHeaders.UserAgent.ParseAdd(userAgent);
+        http.DefaultRequestHeaders.Accept.ParseAdd("application/health+json, application/json");
+        using var timed = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        timed.CancelAfter(limit);
+        try
+        {
+            using var response = await http.GetAsync(url, timed.Token).ConfigureAwait(false);
+            return OutagePage.Parse(await response.Content.ReadAsByteArrayAsync(timed.Token).ConfigureAwait(false)) is { } page
+                ? (page, null)
+                : (null, $"it answers {(int)response.StatusCode} with something that is no health report");
+        }
+        catch (OperationCanceledException) when (!cancel.IsCancellationRequested)
+        {
+            return (null, "it does not answer in time");
+        }
+        catch (HttpRequestException e)
+        {
+            return (null, e.HttpRequestError == HttpRequestError.ConfigurationLimitExceeded ? "it is larger than any health report" : e.InnerException?.Message ?? e.Message);
+        }
+    }
+}

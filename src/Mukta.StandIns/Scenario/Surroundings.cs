@@ -1,0 +1,63 @@
+using System.Text;
+
+namespace Mukta.StandIns;
+
+/// <summary>What lies around the made-up products in the demo's home: launch entries, caches, saves, the vendor's outage page.</summary>
+internal static class Surroundings
+{
+    private const string LaunchEntries = ".local/share/applications";
+
+    private const string Outage = """
+        {
+          "status": "warn",
+          "description": "Saltlight Commons services",
+          "checks": {
+            "sign-in": [ { "status": "pass" } ],
+            "downloads": [ { "status": "pass" } ],
+            "mail-bag": [ { "status": "warn", "output": "letters arrive late" } ]
+          }
+        }
+
+        """;
+
+    /// <summary>Everything as it should be, with the small trouble that the vendor admits.</summary>
+    public static void Make(string root)
+    {
+        Write(root, $"{LaunchEntries}/gannet-post.desktop", Entry(root, "Gannet Post", "games/gannet-post/bin/gannet-post --mail --window", "games/gannet-post"));
+        Write(root, $"{LaunchEntries}/pierhead.desktop", Entry(root, "Pierhead", "launcher/pierhead/bin/pierhead --tray", null));
+        Write(root, ".cache/pierhead/pages-7/news.html", "<p>The ferry is on time.</p>\n");
+        Write(root, ".cache/pierhead/pages-7/pictures/ferry.txt", new string('~', 40_000));
+        Write(root, ".cache/pierhead/session/token", "not a real token\n");
+        Write(root, ".cache/gannet-post/routes-3/harbour-greylag", new string('>', 12_000));
+        Write(root, ".local/share/gannet-post/logbooks/spring.log", "First letter delivered.\n");
+        Write(root, "outage.json", Outage);
+    }
+
+    /// <summary>Somebody's optimiser and a copy from an old machine.</summary>
+    public static void Break(string root)
+    {
+        ServiceControlCommand.Change(root, "tidewarden.service", service =>
+        {
+            (service.Startup, service.Active, service.Since) = ("masked", "inactive", Environment.TickCount64);
+            service.Log.Add("going ashore");
+        });
+        Directory.Delete(Path.Join(root, ".cache/pierhead/pages-7"), recursive: true);
+        Write(root, ".cache/pierhead/pages-7", "");
+        Write(root, ".cache/gannet-post/partial-17", new string('.', 300_000));
+        Write(root, $"{LaunchEntries}/gannet-post.desktop", Entry(root, "Gannet Post", "games/gannet-post-1.3/bin/gannet-post --window", "games/gannet-post"));
+        var wind = Products.All[0].Files.Single(f => f.Path == "lib/libwind.so");
+        var content = new byte[wind.Size];
+        (wind.Elf! with { Is64 = false, Machine = 3 }).Head().CopyTo(content, 0);
+        ScenarioCommand.Put(Path.Join(root, Products.All[0].Install, wind.Path), content, isProgram: false);
+    }
+
+    private static string Entry(string root, string name, string command, string? folder) => $"""
+        [Desktop Entry]
+        Type=Application
+        Name={name}
+        Exec={Path.Join(root, command)}
+        {(folder is null ? "" : $"Path={Path.Join(root, folder)}\n")}
+        """.TrimEnd() + "\n";
+
+    private static void Write(string root, string path, string text) => ScenarioCommand.Put(Path.Join(root, path), Encoding.UTF8.GetBytes(text), isProgram: false);
+}

@@ -7,7 +7,7 @@ public class ManifestTests
     [Fact]
     public async Task A_manifest_fits_the_grammar_of_RFC_5854()
     {
-        Programs.Need("xmllint");
+        Need.Program("xmllint");
         using var game = await GameFolder.MakeAsync("--base-url", "https://mirror.example/gannet post", "--base-url", "http://second.example", "--expires", "2027-01-31");
         var grammar = Path.Join(AppContext.BaseDirectory, "metalink4.rng");
         var answer = await Programs.RunAsync(game.Scratch, "xmllint", "--noout", "--relaxng", grammar, "game.meta4");

@@ -13,7 +13,7 @@ public class NginxTests
     [InlineData(false)]
     public async Task A_real_web_server_serves_ranges_and_whole_files(bool knowsRanges)
     {
-        Programs.Need("nginx");
+        Need.Program("nginx");
         using var game = await VerifyTests.BrokenAsync();
         File.Delete(game.Scratch.At("game/bin/game"));
         using var nginx = await StartAsync(game.Scratch, knowsRanges ? "" : "max_ranges 0;");

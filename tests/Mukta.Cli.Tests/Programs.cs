@@ -54,13 +54,4 @@ internal static class Programs
         await process.WaitForExitAsync(TestContext.Current.CancellationToken);
         return new Answer(process.ExitCode, await output, await error);
     }
-
-    /// <summary>True where a program can be found; in CI a missing one is a failure and not a reason to skip.</summary>
-    public static void Need(string program)
-    {
-        var isThere = (Environment.GetEnvironmentVariable("PATH") ?? "").Split(':').Append("/usr/sbin").Any(f => File.Exists(Path.Join(f, program)));
-        if (!isThere && Environment.GetEnvironmentVariable("CI") == "true")
-            Assert.Fail($"{program} is not installed, and CI needs it.");
-        Assert.SkipUnless(isThere, $"{program} is not installed.");
-    }
 }

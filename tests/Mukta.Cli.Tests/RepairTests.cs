@@ -211,7 +211,7 @@ public class RepairTests
     [Fact]
     public async Task A_folder_that_may_not_be_written_is_said_with_what_to_do()
     {
-        Programs.Need("setpriv");
+        Need.Program("setpriv");
         using var game = await VerifyTests.BrokenAsync();
         File.SetUnixFileMode(game.Scratch.Root, Scratch.Program);
         File.SetUnixFileMode(game.Scratch.At("game/bin/game"), Scratch.Usual);

@@ -74,7 +74,7 @@ public class VerifyTests
     [Fact]
     public async Task What_cannot_be_read_is_unreadable_and_not_intact()
     {
-        Programs.Need("setpriv");
+        Need.Program("setpriv");
         using var game = await GameFolder.MakeAsync();
         File.SetUnixFileMode(game.Scratch.At("game/maps/pier.pak"), UnixFileMode.None);
         File.SetUnixFileMode(game.Scratch.At("game/sound"), UnixFileMode.None);

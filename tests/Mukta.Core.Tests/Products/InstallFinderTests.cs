@@ -47,6 +47,6 @@ public sealed class InstallFinderTests : IDisposable
     private IReadOnlyList<FoundInstall> Find(string installs)
     {
         var profile = ProfileReader.Read(new StringReader($"format: mukta.profile/1\nproduct: pier\ntitle: Pier\nkind: game\ninstalls:\n  {installs}\n"), "test.yaml");
-        return new InstallFinder(UserFolders.Of(name => name == "HOME" ? install.Scratch.Root : null)).Find(profile, install.Manifest);
+        return new InstallFinder(UserFolders.Of(name => name == "HOME" ? install.Scratch.Root : null)).Find(profile, [install.Manifest], []);
     }
 }

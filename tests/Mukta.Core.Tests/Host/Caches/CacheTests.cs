@@ -1,0 +1,128 @@
+using Mukta.Disk;
+using Mukta.Host;
+using Mukta.Host.Caches;
+using Mukta.Host.Processes;
+using Mukta.Products;
+using Mukta.Tests;
+
+namespace Mukta.Core.Tests.Host.Caches;
+
+public sealed class CacheTests : IDisposable
+{
+    private readonly Scratch scratch = new();
+    private readonly Machine machine;
+    private readonly Profile profile = ProfileReader.Read(new StringReader("""
+        format: mukta.profile/1
+        product: pier
+        title: Pier
+        kind: launcher
+        installs: {places: ["${home}/pier"]}
+        caches:
+          - {name: pages, places: ["${cache}/pier/pages-*"]}
+          - {name: keys, places: ["${cache}/pier/keys"], clear: no}
+          - {name: all, places: ["${data}/pier"]}
+        temporary: ["${cache}/pier/part-*"]
+        user-data: ["${data}/pier/saves"]
+        """), "test.yaml");
+
+    public CacheTests()
+    {
+        machine = new Machine("/", UserFolders.Of(name => name == "HOME" ? scratch.Root : null));
+        scratch.Fill(".cache/pier/pages-1/a/b", 1000, 1);
+        scratch.Fill(".cache/pier/pages-1/c", 500, 2);
+        scratch.Fill(".cache/pier/pages-22/d", 1, 3);
+        scratch.Fill(".cache/pier/keys/k", 10, 4);
+        scratch.Fill(".cache/pier/part-9", 70, 5);
+        scratch.Fill(".local/share/pier/saves/one", 5, 6);
+    }
+
+    [Fact]
+    public void Folders_are_found_by_their_globs_and_measured_and_what_has_to_stay_says_why()
+    {
+        Look().Select(c => (c.Name, Path.GetFileName(c.Path), c.Size.Bytes, c.Size.Files, c.Blocked is null)).ShouldBe(
+            [("pages", "pages-1", 1500, 2, true), ("pages", "pages-22", 1, 1, true), ("keys", "keys", 10, 1, false), ("all", "pier", 5, 1, false), ("temporary", "part-9", 70, 1, true)]);
+        Look().Single(c => c.Name == "all").Blocked!.ShouldContain("the user's own");
+    }
+
+    [Fact]
+    public void Clearing_keeps_the_folder_with_its_mode_and_holds_what_was_in_it()
+    {
+        const UnixFileMode Own = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
+        File.SetUnixFileMode(scratch.At(".cache/pier/pages-1"), Own);
+        var before = scratch.Snapshot(".cache/pier/pages-1");
+        var cleared = Clear(forGood: false, "pages").Single(c => c.Cache.Path.EndsWith("pages-1", StringComparison.Ordinal));
+        Directory.EnumerateFileSystemEntries(scratch.At(".cache/pier/pages-1")).ShouldBeEmpty();
+        File.GetUnixFileMode(scratch.At(".cache/pier/pages-1")).ShouldBe(Own);
+        scratch.Snapshot(Path.GetRelativePath(scratch.Root, cleared.HeldAt!)).ShouldBe(before);
+    }
+
+    [Fact]
+    public void Clearing_for_good_leaves_nothing_and_nothing_held()
+    {
+        Clear(forGood: true, "pages", CacheFolder.Temporary).ShouldAllBe(c => c.Failure == null && c.HeldAt == null);
+        Directory.EnumerateFileSystemEntries(scratch.At(".cache/pier")).Select(Path.GetFileName).Order().ShouldBe(["keys", "pages-1", "pages-22"]);
+        Directory.Exists(scratch.At(".local/state/mukta/held")).ShouldBeTrue();
+        Directory.EnumerateFiles(scratch.At(".local/state/mukta/held"), "*", SearchOption.AllDirectories).ShouldBeEmpty();
+    }
+
+    [Fact]
+    public void What_is_on_another_disk_is_held_there()
+    {
+        Need.That(Directory.Exists("/dev/shm") && new DriveInfo("/dev/shm").Name == "/dev/shm", "/dev/shm is no disk of its own");
+        var other = Directory.CreateDirectory($"/dev/shm/mukta-{Guid.NewGuid():N}").FullName;
+        try
+        {
+            Directory.Delete(scratch.At(".cache/pier/pages-1"), recursive: true);
+            Directory.CreateDirectory(Path.Join(other, "cache/pier/pages-1"));
+            File.WriteAllText(Path.Join(other, "cache/pier/pages-1/x"), "x");
+            Directory.Delete(scratch.At(".cache"), recursive: true);
+            Directory.CreateSymbolicLink(scratch.At(".cache"), Path.Join(other, "cache"));
+            Clear(forGood: false, "pages").ShouldHaveSingleItem().HeldAt!.ShouldStartWith(Path.Join(other, "cache/pier/.mukta/held/"));
+        }
+        finally
+        {
+            Directory.Delete(other, recursive: true);
+        }
+    }
+
+    [Fact]
+    public void A_link_in_the_place_of_a_cache_is_never_followed()
+    {
+        Directory.Delete(scratch.At(".cache/pier/pages-1"), recursive: true);
+        Directory.CreateSymbolicLink(scratch.At(".cache/pier/pages-1"), scratch.At(".local/share"));
+        Look().First(c => c.Name == "pages").Blocked.ShouldBe("is a link; the profile has to name the folder that it points to");
+    }
+
+    [Fact]
+    public void While_the_product_runs_nothing_is_cleared()
+    {
+        var before = scratch.Snapshot(".cache");
+        var chosen = Look().Where(c => c.Name == "pages").ToList();
+        Should.Throw<ProductRuns>(() => new CacheClearer(machine, TimeProvider.System).Clear(
+            "pier", chosen, false, () => throw new ProductRuns([new RunningProcess(9, "pier", 0, default, 0, ["x"])], "stop it"), default));
+        scratch.Snapshot(".cache").ShouldBe(before);
+    }
+
+    [Fact]
+    public void Very_many_files_take_no_memory()
+    {
+        const int Many = 30_000;
+        Directory.CreateDirectory(scratch.At(".cache/pier/pages-3"));
+        for (var i = 0; i < Many; i++)
+            File.Create(scratch.At($".cache/pier/pages-3/{i}")).Dispose();
+        using var folder = Folder.Open(scratch.At(".cache/pier"));
+        TreeBulk.Measure(folder, "pages-1", TestContext.Current.CancellationToken);
+        var before = GC.GetAllocatedBytesForCurrentThread();
+        TreeBulk.Measure(folder, "pages-3", TestContext.Current.CancellationToken).Files.ShouldBe(Many);
+        (GC.GetAllocatedBytesForCurrentThread() - before).ShouldBeLessThan(Many, "not a byte for each");
+        TreeBulk.Remove(folder, "pages-3", TestContext.Current.CancellationToken);
+        Directory.Exists(scratch.At(".cache/pier/pages-3")).ShouldBeFalse();
+    }
+
+    public void Dispose() => scratch.Dispose();
+
+    private IReadOnlyList<CacheFolder> Look() => new CacheLook(machine).At(profile, null, default);
+
+    private IReadOnlyList<ClearedCache> Clear(bool forGood, params string[] names) =>
+        new CacheClearer(machine, TimeProvider.System).Clear("pier", [.. Look().Where(c => names.Contains(c.Name))], forGood, () => { }, default).Cleared;
+}

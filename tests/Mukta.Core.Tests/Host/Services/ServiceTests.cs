@@ -1,0 +1,59 @@
+using Mukta.Host.Services;
+using Mukta.Products;
+using Mukta.Tests;
+
+namespace Mukta.Core.Tests.Host.Services;
+
+public sealed class ServiceTests : IDisposable
+{
+    private static readonly ServiceExpectation Tide = new("tide.service", "enabled", "active", ["wind.service"]);
+    private static readonly ServiceExpectation Wind = new("wind.service", "enabled", "active", []);
+
+    private readonly Scratch scratch = new();
+
+    [Fact]
+    public void What_is_needed_comes_up_first_and_goes_down_last()
+    {
+        var down = new ServiceState("x", "loaded", "enabled", "inactive");
+        Steps(ServiceWish.Restore, down, down).ShouldBe([(ServiceAct.Start, "wind.service"), (ServiceAct.Start, "tide.service")]);
+        var up = down with { Active = "active" };
+        Steps(ServiceWish.Off, up, up).ShouldBe([(ServiceAct.Stop, "tide.service"), (ServiceAct.Stop, "wind.service")]);
+        Steps(ServiceWish.Restart, up, up).Select(s => s.Act).ShouldBe([ServiceAct.Stop, ServiceAct.Stop, ServiceAct.Start, ServiceAct.Start]);
+        Steps(ServiceWish.Restore, up, up).ShouldBeEmpty();
+    }
+
+    [Fact]
+    public void A_masked_and_failed_service_is_brought_all_the_way_back() => Steps(
+        ServiceWish.Restore, new ServiceState("tide.service", "masked", "masked", "failed"), new ServiceState("wind.service", "not-found", "", "inactive"))
+        .ShouldBe([(ServiceAct.Unmask, "tide.service"), (ServiceAct.Enable, "tide.service"), (ServiceAct.ResetFailed, "tide.service"), (ServiceAct.Start, "tide.service")]);
+
+    [Fact]
+    public void Units_that_go_round_in_a_circle_end_the_plan_all_the_same() =>
+        ServicePlan.Ordered([Tide, Wind with { After = ["tide.service"] }]).Select(s => s.Unit).ShouldBe(["wind.service", "tide.service"]);
+
+    [Fact]
+    public async Task A_mounted_disk_tells_by_its_links_what_is_enabled_and_nothing_of_what_is_up()
+    {
+        scratch.Write("usr/lib/systemd/system/tide.service", "[Service]\nExecStart=/bin/true\n[Install]\nWantedBy=multi-user.target\n");
+        scratch.Write("usr/lib/systemd/system/wind.service", "[Service]\nExecStart=/bin/true\n");
+        scratch.Write("usr/lib/systemd/system/rain.service", "[Install]\nWantedBy=multi-user.target\n");
+        Directory.CreateDirectory(scratch.At("etc/systemd/system/multi-user.target.wants"));
+        File.CreateSymbolicLink(scratch.At("etc/systemd/system/multi-user.target.wants/tide.service"), "/usr/lib/systemd/system/tide.service");
+        File.CreateSymbolicLink(scratch.At("etc/systemd/system/rain.service"), "/dev/null");
+        var states = await new UnitLinks(scratch.Root).StatesAsync(["tide.service", "wind.service", "rain.service", "snow.service"], TestContext.Current.CancellationToken);
+        states.Select(s => (s.Load, s.Startup, s.Active)).ShouldBe([("loaded", "enabled", null), ("loaded", "static", null), ("masked", "masked", null), ("not-found", "", null)]);
+    }
+
+    [Fact]
+    public async Task A_manager_that_is_not_there_or_says_nonsense_is_said_so()
+    {
+        var missing = await Should.ThrowAsync<ServiceControlFailed>(() => new Systemctl("/no/such/systemctl", "journalctl", TimeProvider.System).StatesAsync(["tide.service"], default));
+        missing.Next.ShouldContain(Systemctl.Variable);
+        await Should.ThrowAsync<ServiceControlFailed>(() => new Systemctl("/bin/echo", "journalctl", TimeProvider.System).StatesAsync(["a.service", "b.service"], default));
+    }
+
+    public void Dispose() => scratch.Dispose();
+
+    private static List<(ServiceAct Act, string Unit)> Steps(ServiceWish wish, ServiceState tide, ServiceState wind) =>
+        [.. ServicePlan.For(wish, [Tide, Wind], [tide with { Unit = "tide.service" }, wind with { Unit = "wind.service" }]).Steps.Select(s => (s.Act, s.Unit))];
+}

@@ -1,4 +1,5 @@
 using System.Net.Sockets;
+using Mukta.Tests;
 
 namespace Mukta.Cli.Tests;
 

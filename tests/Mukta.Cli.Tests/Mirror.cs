@@ -15,6 +15,14 @@ internal sealed class Mirror : IDisposable
 
     public string Url { get; }
 
+    /// <summary>Starts the stand-in for a vendor's outage page.</summary>
+    public static async Task<Mirror> StartOutageAsync(Scratch scratch, string file, string mood)
+    {
+        var process = Programs.Start(scratch, Programs.StandIns, "outage", file, "--mood", mood);
+        var url = await process.StandardOutput.ReadLineAsync(TestContext.Current.CancellationToken);
+        return new Mirror(scratch, process, "", url ?? throw new InvalidOperationException(await process.StandardError.ReadToEndAsync(TestContext.Current.CancellationToken)));
+    }
+
     public static async Task<Mirror> StartAsync(Scratch scratch, string folder, string faults = "[]")
     {
         var name = Guid.NewGuid().ToString("N");

@@ -27,10 +27,14 @@ public sealed class Systemctl(string systemctl, string journalctl, TimeProvider 
     public static Systemctl Of(Func<string, string?> environment, TimeProvider time)
     {
         if (environment(Variable) is not { Length: > 0 } named)
-            return new Systemctl("systemctl", "journalctl", time);
+            return new Systemctl(OnPath(environment, "systemctl"), OnPath(environment, "journalctl"), time);
         var beside = Path.Join(Path.GetDirectoryName(named), "journalctl");
-        return new Systemctl(named, File.Exists(beside) ? beside : "journalctl", time);
+        return new Systemctl(Path.GetFullPath(named), File.Exists(beside) ? Path.GetFullPath(beside) : OnPath(environment, "journalctl"), time);
     }
+
+    /// <summary>A program on the path, never one that lies in the working folder: that folder may be anybody's.</summary>
+    private static string OnPath(Func<string, string?> environment, string program) => (environment("PATH") ?? "").Split(':').Where(Path.IsPathRooted)
+        .Select(folder => Path.Join(folder, program)).FirstOrDefault(File.Exists) ?? Path.Join("/usr/bin", program);
 
     /// <inheritdoc/>
     public async Task<IReadOnlyList<ServiceState>> StatesAsync(IReadOnlyList<string> units, CancellationToken cancel)

@@ -52,6 +52,26 @@ public sealed class ServiceTests : IDisposable
         await Should.ThrowAsync<ServiceControlFailed>(() => new Systemctl("/bin/echo", "journalctl", TimeProvider.System).StatesAsync(["a.service", "b.service"], default));
     }
 
+    [Fact]
+    public async Task A_service_manager_that_lies_in_the_working_folder_is_never_taken()
+    {
+        scratch.Write("systemctl", System.Text.Encoding.UTF8.GetBytes("#!/bin/sh\ntouch hit\n"), Scratch.Program);
+        var control = Systemctl.Of(name => name == "PATH" ? ".:" + scratch.At("empty") : null, TimeProvider.System);
+        var before = Environment.CurrentDirectory;
+        try
+        {
+            Environment.CurrentDirectory = scratch.Root;
+            await control.LastLinesAsync("tide.service", 1, TestContext.Current.CancellationToken);
+            await Record.ExceptionAsync(() => control.StatesAsync(["tide.service"], TestContext.Current.CancellationToken));
+        }
+        finally
+        {
+            Environment.CurrentDirectory = before;
+        }
+
+        File.Exists(scratch.At("hit")).ShouldBeFalse();
+    }
+
     public void Dispose() => scratch.Dispose();
 
     private static List<(ServiceAct Act, string Unit)> Steps(ServiceWish wish, ServiceState tide, ServiceState wind) =>

@@ -1,0 +1,109 @@
+using Mukta.Tests;
+
+namespace Mukta.Cli.Tests;
+
+/// <summary>Services by the stand-in, caches, launch entries, and finding installs: the commands beside <c>check</c>.</summary>
+public class AroundTests
+{
+    [Fact]
+    public async Task Caches_are_shown_with_sums_and_cleared_by_name_only()
+    {
+        using var home = await Home.MakeAsync();
+        var shown = await home.OnAsync("caches", "pierhead");
+        shown.Code.ShouldBe(0, shown.Err);
+        shown.Out.ShouldContain("39.1 KiB in 2 files");
+        shown.Out.ShouldContain("Next: mukta caches pierhead --profiles profiles --clear");
+        (await home.OnAsync("caches", "pierhead", "--clear", "page", "--yes")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("Name one of: pages, sign-in, temporary"));
+        (await home.OnAsync("caches", "pierhead", "--for-good")).Code.ShouldBe(2);
+        var before = home.Scratch.Snapshot(".cache");
+        (await home.OnAsync("caches", "pierhead", "--clear", "--dry-run")).Out.ShouldContain("Nothing was changed");
+        home.Scratch.Snapshot(".cache").ShouldBe(before);
+
+        var cleared = await home.OnAsync("caches", "pierhead", "--clear", "pages", "--yes", "--json");
+        cleared.Code.ShouldBe(0, cleared.Err);
+        Directory.EnumerateFileSystemEntries(home.Scratch.At(".cache/pierhead/pages-7")).ShouldBeEmpty();
+        File.Exists(home.Scratch.At(".cache/pierhead/session/token")).ShouldBeTrue();
+        Directory.EnumerateFiles(cleared.Json.GetProperty("caches")[0].GetProperty("heldAt").GetString()!, "*", SearchOption.AllDirectories).Count().ShouldBe(2);
+    }
+
+    [Fact]
+    public async Task A_cache_in_use_is_left_alone_and_the_process_is_named()
+    {
+        using var home = await Home.MakeAsync();
+        using var reader = Programs.Start(home.Scratch, "tail", "-f", home.Scratch.At(".cache/pierhead/pages-7/news.html"));
+        try
+        {
+            (await reader.StandardOutput.ReadLineAsync(TestContext.Current.CancellationToken)).ShouldNotBeNull();
+            var refused = await home.OnAsync("caches", "pierhead", "--clear", "--yes");
+            refused.Code.ShouldBe(3);
+            refused.Err.ShouldContain($"process {reader.Id}, tail");
+            File.Exists(home.Scratch.At(".cache/pierhead/pages-7/news.html")).ShouldBeTrue();
+        }
+        finally
+        {
+            reader.Kill();
+        }
+    }
+
+    [Fact]
+    public async Task A_launch_entry_is_put_right_and_keeps_what_the_player_added()
+    {
+        using var home = await Home.MakeAsync();
+        (await home.OnAsync("launch", "gannet-post")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(0), a => a.Out.ShouldContain("All as it should be."));
+        await home.BreakAroundAsync();
+        (await home.OnAsync("launch", "gannet-post")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(1), a => a.Out.ShouldContain("lacks --mail"));
+        (await home.OnAsync("launch", "gannet-post", "--restore")).Code.ShouldBe(2, "nobody is there to be asked");
+        (await home.OnAsync("launch", "gannet-post", "--restore", "--dry-run")).Code.ShouldBe(1);
+        (await home.OnAsync("launch", "gannet-post", "--restore", "--yes", "--json")).ShouldSatisfyAllConditions(
+            a => a.Code.ShouldBe(0), a => a.Json.GetProperty("entries")[0].GetProperty("exec").GetString().ShouldBe($"{home.Scratch.At("games/gannet-post/bin/gannet-post")} --mail --window"));
+    }
+
+    [Fact]
+    public async Task A_service_of_the_stand_in_is_brought_back_and_one_that_dies_is_not_called_up()
+    {
+        using var home = await Home.MakeAsync();
+        await home.BreakAroundAsync();
+        (await home.OnAsync("services", "tidewarden")).Code.ShouldBe(1);
+        (await home.OnAsync("services", "tidewarden", "--restore", "--yes")).Out.ShouldContain("Up, and they stay up.");
+        (await home.OnAsync("services", "tidewarden", "--restore", "--off")).Code.ShouldBe(2);
+        (await home.OnAsync("services", "gannet-post")).Out.ShouldContain("What it needs has: mukta services tidewarden");
+        home.Scratch.Write("services.json", """{"tidewarden.service":{"startup":"enabled","active":"inactive","dies":true,"log":["the tide is out"]}}""");
+        var dies = await home.OnAsync("services", "tidewarden", "--restore", "--yes");
+        dies.Code.ShouldBe(1);
+        dies.Out.ShouldContain("came up and did not stay up");
+        dies.Out.ShouldContain("log      the tide is out");
+    }
+
+    [Fact]
+    public async Task Without_the_rights_services_are_not_touched_and_the_command_is_said()
+    {
+        Need.Root();
+        Need.Program("setpriv");
+        using var home = await Home.MakeAsync();
+        home.Scratch.Write("services.json", """{"tidewarden.service":{"startup":"disabled","active":"inactive"}}""");
+        using var chmod = System.Diagnostics.Process.Start("chmod", ["-R", "a+rX", home.Scratch.Root]);
+        await chmod.WaitForExitAsync(TestContext.Current.CancellationToken);
+        var answer = await Programs.RunAsync(home.Scratch, "setpriv", "--reuid", "4001", "--regid", "4001", "--clear-groups", "env", $"HOME={home.Scratch.Root}", $"PATH={home.Scratch.At("host")}:/bin", Programs.Mukta, "services", "tidewarden", "--profiles", "profiles", "--restore", "--yes");
+        answer.Code.ShouldBe(3, answer.Err);
+        answer.Err.ShouldContain("Type: sudo mukta services tidewarden --profiles profiles --restore");
+    }
+
+    [Fact]
+    public async Task A_moved_install_is_found_by_searching_remembered_and_forgotten_again()
+    {
+        using var home = await Home.MakeAsync();
+        Directory.CreateDirectory(home.Scratch.At("attic"));
+        Directory.Move(home.Scratch.At("games/gannet-post"), home.Scratch.At("attic/an old game"));
+        (await home.OnAsync("locate", "gannet-post")).Code.ShouldBe(1);
+        (await home.OnAsync("verify", "gannet-post")).Code.ShouldBe(2);
+        var searched = await home.OnAsync("locate", "gannet-post", "--search", "attic");
+        searched.Out.ShouldContain("an old game  current  1.4.2: 49 of 49 names and sizes");
+        searched.Out.ShouldContain("Next: mukta locate gannet-post --profiles profiles --search attic --record");
+        (await home.OnAsync("locate", "gannet-post", "--search", "attic", "--record")).Out.ShouldContain("current, recorded");
+        (await home.OnAsync("verify", "gannet-post")).Code.ShouldBe(0);
+        Directory.Move(home.Scratch.At("attic/an old game"), home.Scratch.At("games/gannet-post"));
+        var forgotten = await home.OnAsync("locate", "gannet-post", "--record", "--json");
+        forgotten.Json.GetProperty("forgotten")[0].GetString().ShouldBe(home.Scratch.At("attic/an old game"));
+        forgotten.Json.GetProperty("products")[0].GetProperty("installs")[0].GetProperty("isRecorded").GetBoolean().ShouldBeTrue();
+    }
+}

@@ -1,0 +1,45 @@
+using Mukta.Tests;
+
+namespace Mukta.Cli.Tests;
+
+/// <summary>The demo's scenario in a home of its own, with its stand-ins: published manifests, profiles, a mirror, an outage page, service control.</summary>
+internal sealed class Home : IDisposable
+{
+    private readonly List<Mirror> servers = [];
+
+    public Scratch Scratch { get; } = new();
+
+    public static async Task<Home> MakeAsync(string mirrorFaults = "[]", string outageMood = "good")
+    {
+        var home = new Home();
+        home.Scratch.Write("outage.json", "");
+        var outage = await Mirror.StartOutageAsync(home.Scratch, "outage.json", outageMood);
+        (await Programs.RunAsync(home.Scratch, Programs.StandIns, "scenario", home.Scratch.Root, "--outage", outage.Url)).Code.ShouldBe(0);
+        var mirror = await Mirror.StartAsync(home.Scratch, "mirror", mirrorFaults);
+        home.servers.AddRange([outage, mirror]);
+        foreach (var (product, release) in new[] { ("gannet-post", "1.4.2"), ("kelp-and-kiln", "0.9.0"), ("pierhead", "3.2.0"), ("tidewarden", "2.0.5") })
+        {
+            var made = await home.MuktaAsync("manifest", "make", $"mirror/{product}/{release}", "--product", product, "--release", release, "--base-url", $"{mirror.Url}/{product}/{release}", "--out", $"{product}.meta4");
+            made.Code.ShouldBe(0, made.Err);
+        }
+
+        return home;
+    }
+
+    public async Task BreakAroundAsync() => (await Programs.RunAsync(Scratch, Programs.StandIns, "break", Scratch.Root, "--around")).Code.ShouldBe(0);
+
+    public Task<Answer> MuktaAsync(params string[] arguments) => MuktaWithAsync([], arguments);
+
+    /// <summary>Runs mukta with more environment variables.</summary>
+    public Task<Answer> MuktaWithAsync(string[] environment, params string[] arguments) => Programs.RunAsync(
+        Scratch, "env", ["-u", "XDG_CONFIG_HOME", "-u", "XDG_STATE_HOME", "-u", "XDG_DATA_HOME", "-u", "XDG_CACHE_HOME", $"HOME={Scratch.Root}", $"MUKTA_SYSTEMCTL={Scratch.At("host/systemctl")}", .. environment, Programs.Mukta, .. arguments]);
+
+    /// <summary>Runs a command on a product of the profiles.</summary>
+    public Task<Answer> OnAsync(string command, string product, params string[] more) => MuktaAsync([command, product, "--profiles", "profiles", .. more]);
+
+    public void Dispose()
+    {
+        servers.ForEach(s => s.Dispose());
+        Scratch.Dispose();
+    }
+}

@@ -1,0 +1,91 @@
+namespace Mukta.Cli.Tests;
+
+/// <summary><c>mukta services</c> against a real systemd.</summary>
+public sealed class RealServicesTests(Systemd systemd) : IClassFixture<Systemd>
+{
+    private const string Profile = """
+        format: mukta.profile/1
+        product: pier
+        title: Pier
+        kind: anti-cheat
+        installs: {places: [/srv/pier]}
+        services:
+          - {unit: pier-tide.service, after: [pier-wind.service]}
+          - {unit: pier-wind.service}
+
+        """;
+
+    [Fact]
+    public async Task A_service_that_was_switched_off_and_masked_is_brought_back_and_stays_up()
+    {
+        await SetUpAsync("sleep infinity");
+        (await systemd.InsideAsync("systemctl", "mask", "--now", "pier-tide.service")).Code.ShouldBe(0);
+        var shown = await MuktaAsync();
+        shown.Code.ShouldBe(1);
+        shown.Out.ShouldContain("startup  masked, should be enabled");
+        shown.Out.ShouldContain("Next: mukta services pier --profiles /srv/profiles --restore");
+
+        (await MuktaAsync("--restore")).Code.ShouldBe(2, "it asks, and there is nobody to ask");
+        var dry = await MuktaAsync("--restore", "--dry-run");
+        dry.Out.ShouldContain("unmask pier-tide.service");
+        (await systemd.InsideAsync("systemctl", "is-active", "pier-wind.service")).Out.ShouldBe("inactive\n");
+
+        var restored = await MuktaAsync("--restore", "--yes");
+        restored.Code.ShouldBe(0, restored.Out + restored.Err);
+        restored.Out.ShouldContain("Up, and they stay up.");
+        restored.Err.IndexOf("start pier-wind", StringComparison.Ordinal).ShouldBeLessThan(restored.Err.IndexOf("start pier-tide", StringComparison.Ordinal), "what is needed first comes first");
+        foreach (var unit in new[] { "pier-tide.service", "pier-wind.service" })
+        {
+            (await systemd.InsideAsync("systemctl", "is-active", unit)).Out.ShouldBe("active\n");
+            (await systemd.InsideAsync("systemctl", "is-enabled", unit)).Out.ShouldBe("enabled\n");
+        }
+
+        (await MuktaAsync()).Code.ShouldBe(0);
+        (await MuktaAsync("--restore", "--yes")).Out.ShouldContain("Nothing to do.");
+
+        var before = (await systemd.InsideAsync("systemctl", "show", "-p", "MainPID", "pier-tide.service")).Out;
+        (await MuktaAsync("--restart", "--yes")).Code.ShouldBe(0);
+        (await systemd.InsideAsync("systemctl", "show", "-p", "MainPID", "pier-tide.service")).Out.ShouldNotBe(before);
+
+        (await MuktaAsync("--off", "--yes")).Code.ShouldBe(0);
+        (await systemd.InsideAsync("systemctl", "is-active", "pier-tide.service")).Out.ShouldBe("inactive\n");
+        (await systemd.InsideAsync("systemctl", "is-enabled", "pier-tide.service")).Out.ShouldBe("enabled\n", "off is for now; it starts with the machine all the same");
+    }
+
+    [Fact]
+    public async Task A_service_that_starts_and_dies_after_a_second_is_not_called_up_and_its_last_words_are_shown()
+    {
+        await SetUpAsync("sh -c 'echo the tide is out; sleep 1; exit 7'");
+        var answer = await MuktaAsync("--restore", "--yes", "--json");
+        answer.Code.ShouldBe(1, answer.Err);
+        answer.Json.GetProperty("failure").GetString()!.ShouldContain("came up and did not stay up: it is failed now (exit-code, status 7)");
+        var tide = answer.Json.GetProperty("services")[0];
+        (tide.GetProperty("state").GetString(), tide.GetProperty("exitStatus").GetInt32()).ShouldBe(("failed", 7));
+        tide.GetProperty("lastLines").EnumerateArray().Select(l => l.GetString()).ShouldContain("the tide is out");
+        (await MuktaAsync()).Out.ShouldContain("failed, exit-code, status 7");
+    }
+
+    [Fact]
+    public async Task A_unit_that_is_not_there_is_said_and_left_out()
+    {
+        await SetUpAsync("sleep infinity");
+        await systemd.WriteAsync("/srv/profiles/pier.yaml", Profile.Replace("unit: pier-tide", "unit: pier-gone", StringComparison.Ordinal));
+        var shown = await MuktaAsync("--json");
+        shown.Json.GetProperty("services")[0].GetProperty("load").GetString().ShouldBe("not-found");
+    }
+
+    private Task<Answer> MuktaAsync(params string[] more) => systemd.InsideAsync([Programs.Mukta, "services", "pier", "--profiles", "/srv/profiles", .. more]);
+
+    private async Task SetUpAsync(string tide)
+    {
+        systemd.Need();
+        await systemd.WriteAsync("/srv/profiles/pier.yaml", Profile);
+        foreach (var (unit, command) in new[] { ("pier-tide", tide), ("pier-wind", "sleep infinity") })
+        {
+            (await systemd.InsideAsync("sh", "-c", $"systemctl unmask {unit}.service; systemctl disable --now {unit}.service; systemctl reset-failed {unit}.service; true")).Code.ShouldBe(0);
+            await systemd.WriteAsync($"/usr/lib/systemd/system/{unit}.service", $"[Service]\nExecStart=/bin/{command}\n[Install]\nWantedBy=basic.target\n");
+        }
+
+        (await systemd.InsideAsync("systemctl", "daemon-reload")).Code.ShouldBe(0);
+    }
+}

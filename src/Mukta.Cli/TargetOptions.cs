@@ -13,6 +13,9 @@ namespace Mukta.Cli;
 /// <param name="ProcessNames">What the profile says the product's processes are called.</param>
 internal sealed record Target(string Path, string ManifestPath, string Words, IReadOnlyList<string> ProcessNames)
 {
+    /// <summary>Mirrors that the profile names beside the manifest's own.</summary>
+    public IReadOnlyList<Uri> Mirrors { get; init; } = [];
+
     /// <summary>The processes that use the install.</summary>
     public ProcessLook Running(Folder install) => new ProcessTable().Using([install.RealPath], ProcessNames);
 
@@ -63,7 +66,7 @@ internal sealed class TargetOptions
         var evidence = manifestPath is null ? null : MetalinkReader.ReadFile(manifestPath);
         var path = await choice.InstallAsync(parsed, product, evidence, session, cancel).ConfigureAwait(false);
         var words = product.Words + (parsed.GetValue(manifest) is { } given ? $" {manifest.Name} {Shell.Quoted(given)}" : "");
-        return new Target(path, manifestPath ?? "", words, product.Profile.Processes);
+        return new Target(path, manifestPath ?? "", words, product.Profile.Processes) { Mirrors = product.Profile.Manifest?.Mirrors ?? [] };
     }
 
     private static string ManifestOf(ShelvedProfile profile)

@@ -67,7 +67,7 @@ internal static class RepairCommand
         {
             var manifest = MetalinkReader.ReadFile(target.ManifestPath);
             var log = session.Log(toFile: !IsDryRun);
-            using var sources = SourceList.Of(named, manifest, Session.UserAgent, TimeProvider.System, log);
+            using var sources = SourceList.Of(named, target.Mirrors, manifest, Session.UserAgent, TimeProvider.System, log);
             using var install = Folder.Open(path);
             var looking = new WorkMeter();
             var options = new VerifyOptions { Meter = looking, RememberProven = true };

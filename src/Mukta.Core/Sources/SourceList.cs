@@ -17,12 +17,13 @@ public sealed class SourceList : IDisposable
 
     /// <summary>The sources that the user named; where none is, the ones that the manifest lists.</summary>
     /// <param name="named">URLs (http, https) and folders.</param>
+    /// <param name="mirrors">Mirrors that are tried before the manifest's own, where none is named.</param>
     /// <param name="manifest">The manifest.</param>
     /// <param name="userAgent">What Mukta calls itself to a mirror, such as <c>mukta/0.1.0</c>.</param>
     /// <param name="time">For waits.</param>
     /// <param name="log">Takes diagnostics.</param>
     /// <exception cref="MuktaException">A name is neither.</exception>
-    public static SourceList Of(IReadOnlyList<string> named, Manifest manifest, string userAgent, TimeProvider time, ILogger log)
+    public static SourceList Of(IReadOnlyList<string> named, IReadOnlyList<Uri> mirrors, Manifest manifest, string userAgent, TimeProvider time, ILogger log)
     {
         var list = new SourceList(MirrorSource.CreateClient(userAgent));
         try
@@ -30,7 +31,12 @@ public sealed class SourceList : IDisposable
             foreach (var name in named)
                 list.sources.Add(list.Named(name, time, log));
             if (named.Count == 0)
+            {
+                foreach (var mirror in mirrors)
+                    list.sources.Add(list.Named(mirror.AbsoluteUri, time, log));
                 list.AddListed(manifest, time, log);
+            }
+
             return list;
         }
         catch

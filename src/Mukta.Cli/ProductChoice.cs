@@ -2,6 +2,7 @@ using System.CommandLine;
 using Mukta.Host;
 using Mukta.Manifests;
 using Mukta.Products;
+using Mukta.Repair;
 using Mukta.Storage;
 using Spectre.Console;
 
@@ -18,6 +19,12 @@ internal sealed record Product(ShelvedProfile Shelved, ProfileShelf Shelf, Machi
     public required string OptionsForOthers { get; init; }
 
     public Products.Profile Profile => Shelved.Profile;
+
+    /// <summary>What an undo has to be told to look at the same machine.</summary>
+    public string OptionsForUndo => Machine.IsLive ? "" : $" --root {Shell.Quoted(Machine.Root)}";
+
+    /// <summary>Remembers an operation in the state database.</summary>
+    public void Remember(OperationHeader header, string place) => OperationIndex.TryPut(Machine, header, place);
 
     /// <summary>How the user named it, for the next command to type.</summary>
     public string Words => Profile.Product + Options;

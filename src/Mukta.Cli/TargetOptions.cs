@@ -1,5 +1,6 @@
 using System.CommandLine;
 using Mukta.Disk;
+using Mukta.Host;
 using Mukta.Host.Processes;
 using Mukta.Manifests;
 using Mukta.Products;
@@ -13,6 +14,9 @@ namespace Mukta.Cli;
 /// <param name="ProcessNames">What the profile says the product's processes are called.</param>
 internal sealed record Target(string Path, string ManifestPath, string Words, IReadOnlyList<string> ProcessNames)
 {
+    /// <summary>The machine that it is on.</summary>
+    public Machine Machine { get; init; } = Machine.Here(Environment.GetEnvironmentVariable);
+
     /// <summary>Mirrors that the profile names beside the manifest's own.</summary>
     public IReadOnlyList<Uri> Mirrors { get; init; } = [];
 
@@ -66,7 +70,7 @@ internal sealed class TargetOptions
         var evidence = manifestPath is null ? null : MetalinkReader.ReadFile(manifestPath);
         var path = await choice.InstallAsync(parsed, product, evidence, session, cancel).ConfigureAwait(false);
         var words = product.Words + (parsed.GetValue(manifest) is { } given ? $" {manifest.Name} {Shell.Quoted(given)}" : "");
-        return new Target(path, manifestPath ?? "", words, product.Profile.Processes) { Mirrors = product.Profile.Manifest?.Mirrors ?? [] };
+        return new Target(path, manifestPath ?? "", words, product.Profile.Processes) { Machine = product.Machine, Mirrors = product.Profile.Manifest?.Mirrors ?? [] };
     }
 
     private static string ManifestOf(ShelvedProfile profile)

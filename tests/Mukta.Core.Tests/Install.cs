@@ -8,11 +8,11 @@ using Mukta.Verification;
 namespace Mukta.Core.Tests;
 
 /// <summary>A published release in a folder, an install of it beside, and the core's calls on both.</summary>
-internal sealed class Install : IDisposable
+internal sealed class Install(bool inMemory = false) : IDisposable
 {
     public const int PieceLength = 4096;
 
-    public Scratch Scratch { get; } = new();
+    public Scratch Scratch { get; } = new(inMemory);
 
     public string Root => Scratch.At("install");
 

@@ -3,9 +3,14 @@ using System.Security.Cryptography;
 namespace Mukta.Tests;
 
 /// <summary>A temporary folder with helpers to fill it, break what is in it and tell what it holds.</summary>
-public sealed class Scratch : IDisposable
+/// <param name="inMemory">True to have it in memory, for tests that flush very often.</param>
+public sealed class Scratch(bool inMemory = false) : IDisposable
 {
-    public string Root { get; } = Directory.CreateTempSubdirectory("mukta-test-").FullName;
+    private const string Memory = "/dev/shm";
+
+    public string Root { get; } = inMemory && Directory.Exists(Memory)
+        ? Directory.CreateDirectory(Path.Join(Memory, $"mukta-test-{Guid.NewGuid():N}")).FullName
+        : Directory.CreateTempSubdirectory("mukta-test-").FullName;
 
     public string At(params string[] parts) => Path.Join([Root, .. parts]);
 

@@ -73,10 +73,10 @@ internal static class CachesCommand
             if (!IsAgreed && !await Question.IsAnsweredYesAsync(session, IsForGood ? "Delete for good?" : "Clear?", cancel).ConfigureAwait(false))
                 return End(ExitCode.Problems, [.. chosen.Select(CachePart.Of)], null, "Nothing was changed.");
 
-            var (operation, cleared) = new CacheClearer(product.Machine, TimeProvider.System).Clear(product.Profile.Product, chosen, IsForGood, () => RefuseIfRunning(chosen), cancel);
+            var (operation, cleared) = new CacheClearer(product.Machine, TimeProvider.System, product.Remember).Clear(product.Profile.Product, chosen, IsForGood, () => RefuseIfRunning(chosen), cancel);
             if (!session.IsJson)
                 text.Cleared(cleared, IsForGood);
-            return End(cleared.All(c => c.Failure is null) ? ExitCode.Done : ExitCode.Blocked, [.. cleared.Select(CachePart.Of)], IsForGood ? null : operation, null);
+            return End(cleared.All(c => c.Failure is null) ? ExitCode.Done : ExitCode.Blocked, [.. cleared.Select(CachePart.Of)], IsForGood ? null : operation, IsForGood || cleared.All(c => c.HeldAt is null) ? null : $"To put it back: mukta undo {operation}{product.OptionsForUndo}");
         }
 
         private ExitCode Shown(IReadOnlyList<CacheFolder> caches)

@@ -58,12 +58,12 @@ internal static class LaunchCommand
             if (!IsAgreed && !await Question.IsAnsweredYesAsync(session, "Go on?", cancel).ConfigureAwait(false))
                 return End(ExitCode.Problems, entries, null, "Nothing was changed.");
 
-            var (operation, changed) = new LaunchRestorer(product.Machine, TimeProvider.System).Do(product.Profile.Product, changes);
+            var (operation, changed) = new LaunchRestorer(product.Machine, TimeProvider.System, product.Remember).Do(product.Profile.Product, changes);
             foreach (var failed in changed.Where(c => c.Failure is not null && !session.IsJson))
                 session.Output.MarkupLineInterpolated($"  [red]left[/]  {PathBytes.Shown(failed.Change.Entry.Path)}: {failed.Failure!.What}");
             var after = new LaunchLook(product.Machine).At(product.Profile, install);
             var isGood = changed.All(c => c.Failure is null) && !LaunchFindings.Of(after).Any();
-            return End(isGood ? ExitCode.Done : ExitCode.Blocked, after, operation, isGood ? $"Put right; the old files are held as operation {operation}." : "Not all of it could be put right.");
+            return End(isGood ? ExitCode.Done : ExitCode.Blocked, after, operation, isGood ? $"Put right; the old files are held. To put them back: mukta undo {operation}{product.OptionsForUndo}" : "Not all of it could be put right.");
         }
 
         private void Show(IReadOnlyList<LaunchEntry> entries)

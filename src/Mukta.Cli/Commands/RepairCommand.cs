@@ -5,6 +5,7 @@ using Mukta.Disk;
 using Mukta.Manifests;
 using Mukta.Repair;
 using Mukta.Sources;
+using Mukta.Storage;
 using Mukta.Verification;
 using Spectre.Console;
 
@@ -73,7 +74,7 @@ internal static class RepairCommand
             var options = new VerifyOptions { Meter = looking, RememberProven = true };
             var before = await Progressing.ShowAsync(
                 session, looking, () => Task.FromResult(new Verifier(TimeProvider.System).Verify(manifest, install, options, cancel))).ConfigureAwait(false);
-            var plan = RepairPlan.For(before, HoldStrays);
+            var plan = RepairPlan.For(before, HoldStrays, DiskAbilities.Of(path));
             log.Information("repair of {Install}: {Findings} findings, {Steps} steps, {Bytes} bytes to fetch", path, before.Findings.Count, plan.Steps.Count, plan.BytesToFetch);
 
             if (plan.IsEmpty)
@@ -89,7 +90,7 @@ internal static class RepairCommand
 
             var repairing = new WorkMeter();
             var outcome = await Progressing.ShowAsync(
-                session, repairing, () => new Repairer(TimeProvider.System, log, () => target.RefuseIfRunning(install)).RepairAsync(plan, before, install, sources.Sources, repairing, cancel)).ConfigureAwait(false);
+                session, repairing, () => new Repairer(TimeProvider.System, log, () => target.RefuseIfRunning(install), (header, place) => OperationIndex.TryPut(target.Machine, header, place)).RepairAsync(plan, before, install, sources.Sources, repairing, cancel)).ConfigureAwait(false);
             log.Information("operation {Operation}: {Done} steps done, {Failed} failed, exit code {Code}", outcome.Operation, outcome.StepsDone, outcome.Failures.Count, outcome.Code);
             var next = outcome.After.IsIntact ? null : NextStep.After(outcome.After, target, straysCount: false);
             if (session.IsJson)

@@ -18,6 +18,8 @@ namespace Mukta.Cli.Json;
 [JsonSerializable(typeof(CachesDocument))]
 [JsonSerializable(typeof(LaunchDocument))]
 [JsonSerializable(typeof(CheckDocument))]
+[JsonSerializable(typeof(HeldDocument))]
+[JsonSerializable(typeof(UndoDocument))]
 internal sealed partial class Documents : JsonSerializerContext
 {
     /// <summary>Writes only what JSON itself wants escaped: no page of a browser is going to hold these documents.</summary>

@@ -29,7 +29,8 @@ internal sealed class RepairText(IAnsiConsole console, string install)
         Steps("hold strays", plan.Steps.OfType<HoldAway>().Where(h => h.IsStray), h => Units.Bytes(h.Bytes));
         Steps("hold what is in the way", plan.Steps.OfType<HoldAway>().Where(h => !h.IsStray), Obstacle);
         Steps("link", plan.Steps.OfType<PutLink>(), l => $"to {l.Link.Target}");
-        Steps("fetch in part", plan.Puts.Where(p => p.Replaces is not null), p => $"{Units.Bytes(p.BytesToFetch)} of {Units.Bytes(p.File.Size)}");
+        Steps("overwrite the bad pieces in place of", plan.Puts.Where(p => p.Way == PutWay.Patch), p => $"{Units.Bytes(p.BytesToFetch)} of {Units.Bytes(p.File.Size)}; their old bytes are held");
+        Steps("fetch in part", plan.Puts.Where(p => p.Replaces is not null && p.Way != PutWay.Patch), p => $"{Units.Bytes(p.BytesToFetch)} of {Units.Bytes(p.File.Size)}");
         Steps("fetch", plan.Puts.Where(p => p.Replaces is null), p => Units.Bytes(p.BytesToFetch));
         foreach (var open in plan.LeftOpen)
             console.MarkupLine($"  [yellow]left open[/]  {Escape(open.Path)}: {Escape(FindingWords.Evidence(open))}");
@@ -48,7 +49,7 @@ internal sealed class RepairText(IAnsiConsole console, string install)
         foreach (var source in outcome.Sources.Where(s => s.Bytes > 0 || s.BadPieces > 0 || s.Failures > 0))
             console.WriteLine($"  {Units.Bytes(source.Bytes)} from {PathBytes.Shown(source.Name)}{Trouble(source)}");
         if (outcome.HeldAt is not null)
-            console.WriteLine($"  old files kept in {PathBytes.Shown(Path.Join(install, outcome.HeldAt))}");
+            console.WriteLine($"  old files kept in {PathBytes.Shown(Path.Join(install, outcome.HeldAt))}; to put them back: mukta undo {outcome.Operation}");
         foreach (var failure in outcome.Failures.Take(ShowAll ? int.MaxValue : UsualRows))
             console.MarkupLine($"  [red]not done[/]  {Escape(failure.Path)}: {Escape(failure.Reason)}");
         if (!ShowAll && outcome.Failures.Count > UsualRows)

@@ -13,6 +13,9 @@ public static class FileSystemFacts
     /// <summary>True where the file system keeps each file's permission bits.</summary>
     public static bool KeepsModes(string path) => !WithoutModes.Contains(Mount.Of(path)?.Type);
 
+    /// <summary>True where a copy of a file shares its bytes until one of them changes (FICLONE in ioctl_ficlone(2)).</summary>
+    public static bool SharesBytes(string path) => Mount.Of(path)?.Type is "btrfs" or "xfs" or "bcachefs";
+
     /// <summary>The room under a path (statvfs(3)).</summary>
     /// <exception cref="DiskException">There is no such path, or the system does not tell.</exception>
     public static Room RoomAt(string path)

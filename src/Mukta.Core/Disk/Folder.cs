@@ -29,6 +29,12 @@ public sealed class Folder : IDisposable
         this.stepByStep = stepByStep || !KernelResolvesBeneath();
     }
 
+    /// <summary>Told before each change below the folder. Tests end the world there.</summary>
+    internal Action? OnChange { get; set; }
+
+    /// <summary>Says that a change is about to be made.</summary>
+    internal void Passing() => OnChange?.Invoke();
+
     /// <summary>The path the folder was opened by.</summary>
     public string Path { get; }
 
@@ -77,8 +83,11 @@ public sealed class Folder : IDisposable
     public SafeFileHandle OpenRead(string path) => OpenFile(path, Native.ReadOnly | Native.NonBlock, 0, "open");
 
     /// <summary>Makes a new file, readable and writable. Fails where something stands already.</summary>
-    public SafeFileHandle CreateFile(string path, int mode) =>
-        OpenFile(path, Native.ReadWrite | Native.Create | Native.Exclusive, mode, "create");
+    public SafeFileHandle CreateFile(string path, int mode)
+    {
+        Passing();
+        return OpenFile(path, Native.ReadWrite | Native.Create | Native.Exclusive, mode, "create");
+    }
 
     /// <summary>
     /// Opens the file at a path for reading and writing, and makes it where there is none. One that has a second name is
@@ -86,7 +95,12 @@ public sealed class Folder : IDisposable
     /// </summary>
     public SafeFileHandle OpenOrCreateFile(string path, int mode)
     {
-        var file = OpenFile(path, Native.ReadWrite | Native.Create | Native.NonBlock, mode, "open for writing");
+        Passing();
+        return OnlyName(OpenFile(path, Native.ReadWrite | Native.Create | Native.NonBlock, mode, "open for writing"), path);
+    }
+
+    private SafeFileHandle OnlyName(SafeFileHandle file, string path)
+    {
         if (Native.StatxAt(file, PathBytes.Encode(""), Native.AtEmptyPath, Native.StatxBasic, out var found) == 0 && found.Links == 1 && Node.From(found).Kind == NodeKind.File)
             return file;
         file.Dispose();
@@ -97,6 +111,7 @@ public sealed class Folder : IDisposable
     public void MakeFolder(string path, int mode)
     {
         using var at = At(path);
+        Passing();
         Check(Native.MakeFolder(at.Parent, at.Name, (uint)mode), "make the folder", path);
     }
 
@@ -107,6 +122,7 @@ public sealed class Folder : IDisposable
     {
         using var source = At(from);
         using var target = At(to);
+        Passing();
         var result = Native.Rename(source.Parent, source.Name, target.Parent, target.Name, replace ? 0 : Native.RenameNoReplace);
         if (result != 0 && !replace && Marshal.GetLastPInvokeError() == InvalidArgument && Look(to) is null)
             result = Native.Rename(source.Parent, source.Name, target.Parent, target.Name, 0); // A file system without the flag.
@@ -125,6 +141,7 @@ public sealed class Folder : IDisposable
         using (var source = At(path))
         using (var target = At(other))
         {
+            Passing();
             if (Native.Rename(source.Parent, source.Name, target.Parent, target.Name, Native.RenameExchange) == 0)
                 return;
             if (Marshal.GetLastPInvokeError() is not (InvalidArgument or DiskException.NotImplemented or DiskException.NotSupported))
@@ -141,6 +158,7 @@ public sealed class Folder : IDisposable
     {
         using var source = At(from);
         using var target = At(to);
+        Passing();
         if (Native.Link(source.Parent, source.Name, target.Parent, target.Name, 0) == 0)
             return true;
         return Marshal.GetLastPInvokeError() is DiskException.NotPermitted or DiskException.NotSupported or DiskException.TooManyLinks
@@ -152,6 +170,7 @@ public sealed class Folder : IDisposable
     public void MakeLink(string path, string target)
     {
         using var at = At(path);
+        Passing();
         Check(Native.SymbolicLink(PathBytes.Encode(target), at.Parent, at.Name), "make the link", path);
     }
 
@@ -168,6 +187,7 @@ public sealed class Folder : IDisposable
     public void SetMode(string path, int mode)
     {
         using var at = At(path);
+        Passing();
         Check(Native.ChangeMode(at.Parent, at.Name, (uint)mode, Native.AtSymlinkNoFollow), "change the mode of", path);
     }
 
@@ -175,6 +195,7 @@ public sealed class Folder : IDisposable
     public void SetOwner(string path, uint user, uint group)
     {
         using var at = At(path);
+        Passing();
         if (Native.ChangeOwner(at.Parent, at.Name, user, group, Native.AtSymlinkNoFollow) != 0
             && Marshal.GetLastPInvokeError() is not (DiskException.NotPermitted or DiskException.NotSupported))
             throw Failure("change the owner of", path);
@@ -184,13 +205,29 @@ public sealed class Folder : IDisposable
     public void RemoveFile(string path)
     {
         using var at = At(path);
+        Passing();
         Check(Native.Unlink(at.Parent, at.Name, 0), "remove", path);
     }
+
+    /// <summary>Sets the time of the last change of a file, folder or link. A user who may not leaves it as it is.</summary>
+    /// <param name="path">It; "." for this folder.</param>
+    /// <param name="modifiedNs">Nanoseconds since 1970 UTC.</param>
+    public void SetModified(string path, long modifiedNs)
+    {
+        using var at = At(path);
+        Passing();
+        if (Native.SetModified(at.Parent, at.Name, modifiedNs) != 0 && Marshal.GetLastPInvokeError() is not (DiskException.NotPermitted or DiskException.AccessDenied))
+            throw Failure("set the time of", path);
+    }
+
+    /// <summary>Opens a file that is there for reading and writing. One that has a second name is refused, as in <see cref="OpenOrCreateFile"/>.</summary>
+    public SafeFileHandle OpenToPatch(string path) => OnlyName(OpenFile(path, Native.ReadWrite | Native.NonBlock, 0, "open for writing"), path);
 
     /// <summary>Removes a folder if nothing is in it. False where something is.</summary>
     public bool TryRemoveEmptyFolder(string path)
     {
         using var at = At(path);
+        Passing();
         if (Native.Unlink(at.Parent, at.Name, Native.AtRemoveDir) == 0)
             return true;
         return Marshal.GetLastPInvokeError() is DiskException.NotEmpty or DiskException.Exists ? false : throw Failure("remove the folder", path);
@@ -200,6 +237,7 @@ public sealed class Folder : IDisposable
     /// <param name="path">The folder, or "" for this one.</param>
     public void Flush(string path)
     {
+        Passing();
         if (path.Length == 0)
         {
             Check(Native.Sync(root), "flush", path);

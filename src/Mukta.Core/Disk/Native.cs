@@ -163,6 +163,34 @@ internal static partial class Native
     [LibraryImport("libc", EntryPoint = "fchownat", SetLastError = true)]
     public static partial int ChangeOwner(SafeFileHandle folder, byte[] name, uint user, uint group, int flags);
 
+    [StructLayout(LayoutKind.Sequential)]
+    private struct Times
+    {
+        public long AccessedSeconds, AccessedNanoseconds, ModifiedSeconds, ModifiedNanoseconds;
+    }
+
+    /// <summary>Sets the time of the last change and leaves that of the last use (utimensat(2)).</summary>
+    public static int SetModified(SafeFileHandle folder, byte[] name, long modifiedNs)
+    {
+        const long LeaveIt = 0x3ffffffe; // UTIME_OMIT
+        var seconds = Math.DivRem(modifiedNs, 1_000_000_000L, out var nanoseconds);
+        var times = new Times { AccessedNanoseconds = LeaveIt, ModifiedSeconds = nanoseconds < 0 ? seconds - 1 : seconds, ModifiedNanoseconds = nanoseconds < 0 ? nanoseconds + 1_000_000_000L : nanoseconds };
+        return SetTimes(folder, name, in times, AtSymlinkNoFollow);
+    }
+
+    [LibraryImport("libc", EntryPoint = "utimensat", SetLastError = true)]
+    private static partial int SetTimes(SafeFileHandle folder, byte[] name, in Times times, int flags);
+
+    /// <summary>Makes a file share the bytes of another (ioctl_ficlone(2)). False where the file system cannot.</summary>
+    public static bool TryClone(SafeFileHandle to, SafeFileHandle from)
+    {
+        const nuint Ficlone = 0x40049409;
+        return Control(to, Ficlone, (int)from.DangerousGetHandle()) == 0;
+    }
+
+    [LibraryImport("libc", EntryPoint = "ioctl", SetLastError = true)]
+    private static partial int Control(SafeFileHandle file, nuint request, int argument);
+
     [LibraryImport("libc", EntryPoint = "fsync", SetLastError = true)]
     public static partial int Sync(SafeFileHandle file);
 

@@ -34,6 +34,9 @@ public readonly record struct Node(
     /// <summary>True where a flag forbids even its owner to change, rename or remove it (chattr(1), i or a).</summary>
     public bool IsLocked { get; init; }
 
+    /// <summary>How many names it has.</summary>
+    public uint Links { get; init; }
+
     /// <summary>What stands at a path, with links followed, as stat(2) does; null where nothing does.</summary>
     /// <exception cref="DiskException">A folder on the way may not be entered, or the disk fails.</exception>
     public static Node? At(string path)
@@ -52,7 +55,7 @@ public readonly record struct Node(
     internal static Node From(in Native.Statx s) => new(
         (s.Mode & 0xF000) switch { 0x8000 => NodeKind.File, 0x4000 => NodeKind.Folder, 0xA000 => NodeKind.Link, _ => NodeKind.Special },
         (long)s.Size, s.Mode & 0xFFF, s.User, s.Group, ((ulong)s.DeviceMajor << 32) | s.DeviceMinor, s.Inode,
-        Nanoseconds(s.Modified), Nanoseconds(s.Changed)) { IsLocked = (s.Attributes & (Immutable | AppendOnly)) != 0 };
+        Nanoseconds(s.Modified), Nanoseconds(s.Changed)) { IsLocked = (s.Attributes & (Immutable | AppendOnly)) != 0, Links = s.Links };
 
     internal static long AccessedNs(in Native.Statx s) => Nanoseconds(s.Accessed);
 

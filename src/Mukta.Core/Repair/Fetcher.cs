@@ -234,25 +234,13 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, WorkMeter? meter, 
             if (hash is not null)
             {
                 hash.AppendData(buffer, 0, got);
-                Write(staged, buffer.AsSpan(0, got), range.Offset + done);
+                staged.Write(buffer.AsSpan(0, got), range.Offset + done);
             }
 
             done += got;
         }
 
         return true;
-    }
-
-    private static void Write(StagedFile staged, ReadOnlySpan<byte> bytes, long offset)
-    {
-        try
-        {
-            RandomAccess.Write(staged.Handle, bytes, offset);
-        }
-        catch (IOException e)
-        {
-            throw new Disk.DiskException(e.HResult, "write", staged.File.Path);
-        }
     }
 
     private static string Broke(SourceTally tally, string how)

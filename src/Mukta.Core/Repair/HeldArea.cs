@@ -1,95 +1,115 @@
 using System.Globalization;
-using System.Security.Cryptography;
-using System.Text.Json;
-using System.Text.Json.Serialization;
 using Microsoft.Win32.SafeHandles;
 using Mukta.Disk;
 using Mukta.Manifests;
 
 namespace Mukta.Repair;
 
-/// <summary>One line of an operation's record: what was done to a path, so that it can be put back (docs/formats.md).</summary>
-/// <param name="Act">held, emptied, replaced, made, renamed, mode or folder-removed.</param>
-/// <param name="Path">Relative to the install; for what lies outside of one, to the root of its machine.</param>
-/// <param name="HeldAt">Where the old one is kept, relative to the operation's folder.</param>
-/// <param name="From">The name it had.</param>
-/// <param name="Mode">The permission bits it had, octal.</param>
-internal sealed record HeldLine(string Act, string Path, string? HeldAt = null, string? From = null, string? Mode = null);
-
-/// <summary>How an operation's record begins.</summary>
-internal sealed record HeldHeader(string Format, string Operation, string Command, string? Product, string? Release, DateTimeOffset Started)
-{
-    /// <summary>The beginning of a new operation, with a new id: date and time (UTC) and four random digits.</summary>
-    public static HeldHeader New(string command, string? product, string? release, TimeProvider time)
-    {
-        var now = time.GetUtcNow();
-        var id = string.Create(CultureInfo.InvariantCulture, $"{now:yyyyMMdd'T'HHmmss'Z'}-{RandomNumberGenerator.GetHexString(4, lowercase: true)}");
-        return new HeldHeader("mukta.operation/1", id, command, product, release, now);
-    }
-}
-
-[JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull)]
-[JsonSerializable(typeof(HeldLine))]
-[JsonSerializable(typeof(HeldHeader))]
-internal sealed partial class HeldJson : JsonSerializerContext;
-
 /// <summary>
-/// Where one operation keeps what it removes and overwrites: on the same file system, so that a rename is enough. Nothing in it
-/// is ever overwritten. Not for use by several threads at once.
+/// Where one operation keeps what it removes and overwrites: on the same file system, so that a rename is enough. Nothing in
+/// it is ever overwritten. Every deed is written down, and the line is on the disk, before it is done; so whatever happens
+/// in the middle, <see cref="Undoer"/> can tell what was done and what was not. Not for use by several threads at once.
 /// </summary>
 internal sealed class HeldArea : IDisposable
 {
-    private readonly Folder anchor;
-    private readonly SafeFileHandle record;
-    private long recordLength;
-
-    /// <summary>Makes the area.</summary>
-    /// <param name="anchor">What all paths are relative to.</param>
-    /// <param name="parent">The folder that holds the areas of all operations, such as <see cref="OfInstall"/>.</param>
-    /// <param name="header">What the record begins with.</param>
-    public HeldArea(Folder anchor, string parent, HeldHeader header)
-    {
-        this.anchor = anchor;
-        Path = $"{parent}/{header.Operation}";
-        OwnFolders.Ensure(anchor, Path);
-        record = anchor.CreateFile($"{Path}/operation.jsonl", 0b110_100_100);
-        var like = anchor.Look(Path)!.Value;
-        anchor.SetOwner($"{Path}/operation.jsonl", like.User, like.Group);
-        Append(JsonSerializer.SerializeToUtf8Bytes(header, HeldJson.Default.HeldHeader));
-    }
-
     /// <summary>Where the areas of an install's own operations are.</summary>
     public const string OfInstall = ManifestPath.OwnFolder + "/held";
+
+    private readonly Folder anchor;
+    private readonly SafeFileHandle record;
+    private readonly HashSet<string> foldersNoted = new(StringComparer.Ordinal);
+    private long recordLength;
+
+    private HeldArea(Folder anchor, string path, SafeFileHandle record, long recordLength)
+    {
+        (this.anchor, Path, this.record, this.recordLength) = (anchor, path, record, recordLength);
+    }
 
     /// <summary>The operation's folder, relative to the anchor.</summary>
     public string Path { get; }
 
+    /// <summary>Which line of another operation's record the lines that follow undo; null for none.</summary>
+    public int? Undoing { get; set; }
+
     /// <summary>True once something is kept here.</summary>
     public bool HoldsSomething { get; private set; }
+
+    /// <summary>Makes the area of a new operation.</summary>
+    /// <param name="anchor">What all paths are relative to.</param>
+    /// <param name="parent">The folder that holds the areas of all operations, such as <see cref="OfInstall"/>.</param>
+    /// <param name="header">What the record begins with.</param>
+    public static HeldArea Begin(Folder anchor, string parent, OperationHeader header)
+    {
+        var path = $"{parent}/{header.Operation}";
+        OwnFolders.Ensure(anchor, path);
+        var file = $"{path}/{OperationRecord.FileName}";
+        var area = new HeldArea(anchor, path, anchor.CreateFile(file, 0b110_100_100), 0);
+        try
+        {
+            var like = anchor.Look(path)!.Value;
+            anchor.SetOwner(file, like.User, like.Group);
+            area.Append(OperationRecord.Line(header));
+            anchor.Flush(path);
+            anchor.Flush(parent);
+            return area;
+        }
+        catch
+        {
+            area.Dispose();
+            throw;
+        }
+    }
+
+    /// <summary>Takes up the area of an operation that was interrupted. A line that was only half written is taken away.</summary>
+    public static HeldArea Reopen(Folder anchor, OperationRecord left)
+    {
+        var file = anchor.OpenOrCreateFile($"{left.Path}/{OperationRecord.FileName}", 0b110_100_100);
+        RandomAccess.SetLength(file, left.Length);
+        return new HeldArea(anchor, left.Path, file, left.Length) { HoldsSomething = left.Lines.Any(l => l.HeldAt is not null) };
+    }
+
+    /// <summary>Goes on with an operation that was interrupted: does what belongs to deeds that were done, and would not be asked for again.</summary>
+    public static HeldArea Resume(Folder anchor, OperationRecord left)
+    {
+        var area = Reopen(anchor, left);
+        foreach (var renamed in left.Lines.Where(l => l.Act == "renamed" && anchor.Look(l.From!) is null))
+            area.RemoveEmptyFolders(OwnFolders.Of(renamed.From!));
+        return area;
+    }
 
     /// <summary>Moves what stands at a path here.</summary>
     /// <returns>Where it is now, relative to the anchor.</returns>
     public string Hold(string path)
     {
         var at = RoomFor(path);
-        Note(new HeldLine("held", path, at));
+        NoteFolderOf(path);
+        Note(new OperationLine("held", path, at));
         anchor.Move(path, $"{Path}/{at}");
         HoldsSomething = true;
         return $"{Path}/{at}";
     }
 
     /// <summary>
-    /// Puts a finished file from staging where an old one stands. The old one gets a second name here first, so that the
-    /// path always leads to a whole file; where the disk knows no second names it is moved here just before.
+    /// Puts a finished file where an old one stands. The old one gets a second name here first, so that the path always leads
+    /// to a whole file; where the disk knows no second names it is moved here just before.
     /// </summary>
-    public void Replace(string staged, string path)
+    public void Replace(string finished, string path)
     {
         var at = RoomFor(path);
-        Note(new HeldLine("replaced", path, at));
+        NoteFolderOf(path);
+        Note(new OperationLine("replaced", path, at));
         if (!anchor.TryLink(path, $"{Path}/{at}"))
             anchor.Move(path, $"{Path}/{at}");
         HoldsSomething = true;
-        anchor.Move(staged, path, replace: true);
+        anchor.Move(finished, path, replace: true);
+    }
+
+    /// <summary>Puts a finished file, folder or link where nothing stands.</summary>
+    public void Place(string finished, string path)
+    {
+        NoteFolderOf(path);
+        Note(new OperationLine("made", path));
+        anchor.Move(finished, path);
     }
 
     /// <summary>Moves a folder here and leaves an empty one in its place with the same owner, group and mode, at once.</summary>
@@ -98,25 +118,113 @@ internal sealed class HeldArea : IDisposable
     {
         var at = RoomFor(path);
         var was = anchor.Look(path) ?? throw new DiskException(DiskException.NoEntry, "look at", path);
-        Note(new HeldLine("emptied", path, at));
+        NoteFolderOf(path);
         anchor.MakeFolder($"{Path}/{at}", was.Mode & 0x1FF);
         anchor.SetOwner($"{Path}/{at}", was.User, was.Group);
         anchor.SetMode($"{Path}/{at}", was.Mode);
+        Note(new OperationLine("emptied", path, at) { Inode = was.Inode });
         anchor.Exchange($"{Path}/{at}", path, $"{Path}/{at}~aside");
         HoldsSomething = true;
         return $"{Path}/{at}";
     }
 
-    /// <summary>Writes down something that is done to a path. Comes before the deed.</summary>
-    public void Note(HeldLine line) => Append(JsonSerializer.SerializeToUtf8Bytes(line, HeldJson.Default.HeldLine));
+    /// <summary>Makes sure that a folder is there, and writes down each that has to be made.</summary>
+    public void EnsureFolder(string path)
+    {
+        if (path.Length == 0 || anchor.Look(path) is { Kind: NodeKind.Folder })
+            return;
+        EnsureFolder(OwnFolders.Of(path));
+        NoteFolderOf(path);
+        Note(new OperationLine("folder-made", path));
+        OwnFolders.Ensure(anchor, path);
+    }
+
+    /// <summary>Takes an empty folder away. False where something is in it.</summary>
+    public bool TryRemoveFolder(string path)
+    {
+        if (anchor.Look(path) is not { } was || TreeWalk.NamesIn(anchor, path).Count > 0)
+            return false;
+        NoteFolderOf(path);
+        Note(new OperationLine("folder-removed", path) { Mode = Octal(was.Mode), User = was.User, Group = was.Group, ModifiedNs = was.ModifiedNs });
+        return anchor.TryRemoveEmptyFolder(path);
+    }
+
+    /// <summary>Takes a folder away if it is empty, and then the ones around it.</summary>
+    public void RemoveEmptyFolders(string folder)
+    {
+        while (folder.Length > 0 && TryRemoveFolder(folder))
+            folder = OwnFolders.Of(folder);
+    }
+
+    /// <summary>Gives something another name.</summary>
+    public void Rename(string from, string to, bool replace = false)
+    {
+        NoteFolderOf(from);
+        NoteFolderOf(to);
+        Note(new OperationLine("renamed", to) { From = from });
+        anchor.Move(from, to, replace);
+    }
+
+    /// <summary>Sets the permission bits.</summary>
+    public void SetMode(string path, int mode)
+    {
+        Note(new OperationLine("mode", path) { Mode = Octal(anchor.Look(path)!.Value.Mode) });
+        anchor.SetMode(path, mode);
+    }
+
+    /// <summary>
+    /// Overwrites a stretch of a file whose bytes are already known to be wrong. The old ones are kept, and are on the disk,
+    /// before the first new one is written.
+    /// </summary>
+    /// <param name="path">The file.</param>
+    /// <param name="file">It, open for reading and writing.</param>
+    /// <param name="offset">Where the stretch begins.</param>
+    /// <param name="length">How long it is.</param>
+    /// <param name="from">Writes the new bytes.</param>
+    public void Patch(string path, SafeFileHandle file, long offset, long length, Action from)
+    {
+        var at = RoomFor(string.Create(CultureInfo.InvariantCulture, $"{path}~bytes-{offset}"));
+        using (var kept = anchor.CreateFile($"{Path}/{at}", 0b110_000_000))
+        {
+            anchor.Passing();
+            FileBytes.Copy(file, offset, kept, 0, length);
+            FileBytes.Flush(kept, $"{Path}/{at}");
+        }
+
+        anchor.Flush(OwnFolders.Of($"{Path}/{at}"));
+        Note(new OperationLine("patched", path, at) { Offset = offset, Length = length, ModifiedNs = anchor.Look(path)!.Value.ModifiedNs });
+        HoldsSomething = true;
+        anchor.Passing();
+        from();
+    }
+
+    /// <summary>Writes down something that is done to a path, and sees to it that the line outlasts a loss of power. Comes before the deed.</summary>
+    public void Note(OperationLine line)
+    {
+        Append(OperationRecord.Line(line with { Undoes = Undoing }));
+        Flush();
+    }
+
+    /// <summary>Writes down that the operation is done: the same command does not go on with it any more.</summary>
+    public void End() => Note(new OperationLine(OperationRecord.EndAct, ""));
 
     public void Flush()
     {
-        if (Native.Sync(record) != 0)
-            throw Folder.Failure("flush", $"{Path}/operation.jsonl");
+        anchor.Passing();
+        FileBytes.Flush(record, $"{Path}/{OperationRecord.FileName}");
     }
 
     public void Dispose() => record.Dispose();
+
+    internal static string Octal(int mode) => "0" + Convert.ToString(mode & 0xFFF, 8).PadLeft(3, '0');
+
+    /// <summary>The time of a folder's last change is put back too; so it is written down before the first change in it.</summary>
+    private void NoteFolderOf(string path)
+    {
+        var folder = OwnFolders.Of(path);
+        if (foldersNoted.Add(folder) && anchor.Look(folder.Length == 0 ? "." : folder) is { } node)
+            Append(OperationRecord.Line(new OperationLine("changes-in", folder) { ModifiedNs = node.ModifiedNs, Undoes = Undoing }));
+    }
 
     private string RoomFor(string path)
     {
@@ -129,7 +237,9 @@ internal sealed class HeldArea : IDisposable
 
     private void Append(ReadOnlySpan<byte> line)
     {
+        anchor.Passing();
         RandomAccess.Write(record, line, recordLength);
+        anchor.Passing();
         RandomAccess.Write(record, "\n"u8, recordLength + line.Length);
         recordLength += line.Length + 1;
     }

@@ -19,7 +19,12 @@ internal sealed class InstallLock : IDisposable
     /// <exception cref="MuktaException">Another run holds it, or the install cannot be written.</exception>
     public static InstallLock Take(Folder install, TimeProvider time)
     {
-        OwnFolders.Ensure(install, ManifestPath.OwnFolder);
+        if (install.Look(ManifestPath.OwnFolder) is null && install.Look(".") is { } before)
+        {
+            OwnFolders.Ensure(install, ManifestPath.OwnFolder);
+            install.SetModified(".", before.ModifiedNs); // Our own folder is no change of the install.
+        }
+
         var handle = install.OpenOrCreateFile(LockFile, 0b110_100_100);
         if (Native.Lock(handle, Native.LockExclusive | Native.LockNonBlocking) != 0)
         {

@@ -25,12 +25,35 @@ public sealed record FixMode(string Path, int From, int To) : RepairStep(Path);
 /// <param name="Holds">True where another link stands there and is held.</param>
 public sealed record PutLink(ManifestLink Link, bool Holds) : RepairStep(Link.Path);
 
-/// <summary>Builds a file in staging from pieces that are here and pieces that are fetched, then puts it in its place.</summary>
+/// <summary>How a file is brought back.</summary>
+public enum PutWay
+{
+    /// <summary>Built whole in staging, then put in its place; the old one is held.</summary>
+    Rebuild,
+
+    /// <summary>The same, but its good pieces share their bytes with the old one, so that only the new ones take room.</summary>
+    Share,
+
+    /// <summary>
+    /// The bad pieces are overwritten in place after their old bytes are held: a large file with a little damage need not be
+    /// written anew, and needs no room for a second one.
+    /// </summary>
+    Patch,
+}
+
+/// <summary>Brings a file back from pieces that are here and pieces that are fetched.</summary>
 /// <param name="File">The file.</param>
 /// <param name="Fetch">The pieces to fetch.</param>
-/// <param name="Replaces">The damaged file that is held, and whose good pieces are used; null where there is none.</param>
-public sealed record PutFile(ManifestFile File, IReadOnlyList<BadRange> Fetch, Node? Replaces) : RepairStep(File.Path)
+/// <param name="Replaces">The damaged file whose good pieces are used; null where there is none.</param>
+/// <param name="Way">How.</param>
+public sealed record PutFile(ManifestFile File, IReadOnlyList<BadRange> Fetch, Node? Replaces, PutWay Way = PutWay.Rebuild) : RepairStep(File.Path)
 {
+    /// <summary>Extra bytes on the install's disk at the most.</summary>
+    public long ExtraSpace => Way switch { PutWay.Patch => 2 * BytesToFetch, PutWay.Share => BytesToFetch, _ => File.Size };
+
+    /// <summary>Bytes that end in the held area.</summary>
+    public long BytesHeld => Replaces is not { } old ? 0 : Way == PutWay.Patch ? BytesToFetch : old.Size;
+
     /// <summary>Bytes to fetch.</summary>
     public long BytesToFetch => Fetch.Sum(f => f.Length);
 
@@ -45,6 +68,16 @@ public sealed record PutFile(ManifestFile File, IReadOnlyList<BadRange> Fetch, N
 /// <param name="Bytes">How many bytes.</param>
 /// <param name="IsStray">True for a stray; false for what stands in the way of a published name.</param>
 public sealed record HoldAway(string Path, NodeKind Kind, int Files, long Bytes, bool IsStray) : RepairStep(Path);
+
+/// <summary>What a file system can do.</summary>
+/// <param name="SharesBytes">Two files can share their bytes.</param>
+/// <param name="LeavesHoles">A file takes only as much room as was written to it.</param>
+/// <param name="LeastToPatch">A smaller file is always rebuilt, in bytes.</param>
+public readonly record struct DiskAbilities(bool SharesBytes, bool LeavesHoles, long LeastToPatch = 8 << 20)
+{
+    /// <summary>Those of the file system under a path.</summary>
+    public static DiskAbilities Of(string path) => new(FileSystemFacts.SharesBytes(path), FileSystemFacts.KeepsModes(path));
+}
 
 /// <summary>The ordered steps that put findings right, with their cost, made before anything is touched.</summary>
 public sealed record RepairPlan
@@ -64,13 +97,14 @@ public sealed record RepairPlan
     /// <summary>Bytes of rebuilt files that are taken from what is here.</summary>
     public long BytesKept => Puts.Sum(p => p.BytesKept);
 
-    /// <summary>
-    /// Extra space on the install's disk at the most: each new file is written whole while the old one is held.
-    /// </summary>
-    public long ExtraSpace => Puts.Sum(p => p.File.Size);
+    /// <summary>Extra bytes on the install's disk at the most.</summary>
+    public long ExtraSpace => Puts.Sum(p => p.ExtraSpace);
+
+    /// <summary>Files and folders that are made on the way: new files, and their folders in the held area.</summary>
+    public long NamesMade => Steps.Count * 3L;
 
     /// <summary>Bytes that end in the held area.</summary>
-    public long BytesHeld => Puts.Sum(p => p.Replaces?.Size ?? 0) + Steps.OfType<HoldAway>().Sum(h => h.Bytes);
+    public long BytesHeld => Puts.Sum(p => p.BytesHeld) + Steps.OfType<HoldAway>().Sum(h => h.Bytes);
 
     /// <summary>The steps that make files.</summary>
     public IEnumerable<PutFile> Puts => Steps.OfType<PutFile>();
@@ -78,7 +112,8 @@ public sealed record RepairPlan
     /// <summary>Makes the plan for what a verification has found. Pure.</summary>
     /// <param name="found">The verification.</param>
     /// <param name="holdStrays">True to move the files that no manifest lists into the held area.</param>
-    public static RepairPlan For(VerifyResult found, bool holdStrays)
+    /// <param name="disk">What the install's file system can do.</param>
+    public static RepairPlan For(VerifyResult found, bool holdStrays, DiskAbilities disk = default)
     {
         var steps = new List<RepairStep>();
         var open = new List<Finding>();
@@ -87,7 +122,7 @@ public sealed record RepairPlan
             if (finding is Unreadable)
                 open.Add(finding);
             else if (finding is not Stray || holdStrays)
-                steps.AddRange(StepsFor(finding, found.ModesCompared));
+                steps.AddRange(StepsFor(finding, found.ModesCompared, disk));
         }
 
         return new RepairPlan { Steps = [.. steps.OrderBy(Order)], LeftOpen = open };
@@ -95,10 +130,10 @@ public sealed record RepairPlan
 
     private static int Order(RepairStep step) => step switch { FixMode => 0, FixCase => 1, HoldAway => 2, PutLink => 3, _ => 4 };
 
-    private static IEnumerable<RepairStep> StepsFor(Finding finding, bool modesCompared) => finding switch
+    private static IEnumerable<RepairStep> StepsFor(Finding finding, bool modesCompared, DiskAbilities disk) => finding switch
     {
         Missing { Entry: var entry } => [Put(entry)],
-        Damaged damaged => [new PutFile(damaged.File, damaged.Bad, damaged.Found)],
+        Damaged damaged => [new PutFile(damaged.File, damaged.Bad, damaged.Found, WayOf(damaged, disk))],
         DamagedLink damaged => [new PutLink(damaged.Link, Holds: true)],
         Miscased m => [new FixCase(m.Path, m.FoundAt, modesCompared && m.File.Mode is { } mode && !Conclusion.ModeFits(m.Found.Mode, mode) ? NewMode(m.Found.Mode, mode) : null)],
         WrongMode w => [new FixMode(w.Path, w.Found, NewMode(w.Found, w.File.Mode ?? w.Found))],
@@ -107,6 +142,14 @@ public sealed record RepairPlan
         Stray s => [new HoldAway(s.Path, s.Found.Kind, 1, s.Found.Kind == NodeKind.File ? s.Found.Size : 0, IsStray: true)],
         _ => [],
     };
+
+    private static PutWay WayOf(Damaged damaged, DiskAbilities disk)
+    {
+        if (disk.SharesBytes)
+            return PutWay.Share;
+        var (file, found) = (damaged.File, damaged.Found);
+        return disk.LeavesHoles && found.Size == file.Size && found.Links == 1 && file.Size >= disk.LeastToPatch && damaged.BytesToFetch <= file.Size / 4 && file.AlsoProve is null ? PutWay.Patch : PutWay.Rebuild;
+    }
 
     private static HoldAway Away(WrongKind w) => new(w.Path, w.Found, w.Found == NodeKind.Folder ? w.FilesInside : 1, w.BytesInside, IsStray: false);
 

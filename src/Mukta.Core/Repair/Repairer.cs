@@ -13,7 +13,8 @@ namespace Mukta.Repair;
 /// <param name="time">For dates and waits.</param>
 /// <param name="log">Takes diagnostics.</param>
 /// <param name="refuseIfRunning">Throws where the product runs; asked again right before anything is touched.</param>
-public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRunning = null)
+/// <param name="begun">Told of the operation and of the folder of held areas that it uses, once it has begun.</param>
+public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRunning = null, Action<OperationHeader, string>? begun = null)
 {
     private const int FilesAtATime = 4;
     private const long SpaceToSpare = 4 << 20;
@@ -30,7 +31,11 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
         RepairPlan plan, VerifyResult before, Folder install, IReadOnlyList<ISource> sources, WorkMeter? meter, CancellationToken cancel)
     {
         if (plan.IsEmpty)
+        {
+            EndWhatWasInterrupted(before, install);
             return new RepairOutcome { Plan = plan, After = before };
+        }
+
         meter?.Begin("asking the sources", 0);
         await ProveSourcesAsync(plan, sources, cancel).ConfigureAwait(false);
         using var held = InstallLock.Take(install, time);
@@ -38,9 +43,11 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
         refuseIfRunning?.Invoke();
         OwnFolders.Ensure(install, Workshop.StagingFolder);
 
-        var header = HeldHeader.New("repair", before.Manifest.Product, before.Manifest.Release, time);
+        var left = Interrupted(before, install);
+        var header = left?.Header ?? OperationHeader.New("repair", before.Manifest.Product, before.Manifest.Release, OperationHeader.Install, time);
         var operation = header.Operation;
-        using var area = new HeldArea(install, HeldArea.OfInstall, header);
+        using var area = left is null ? HeldArea.Begin(install, HeldArea.OfInstall, header) : HeldArea.Resume(install, left);
+        begun?.Invoke(header, Path.Join(install.RealPath, HeldArea.OfInstall));
         using var fetcher = new Fetcher(sources, meter, log);
         var workshop = new Workshop(install, area, plan, fetcher);
         meter?.Begin("fetching", plan.BytesToFetch);
@@ -52,11 +59,14 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
 
         var parallel = new ParallelOptions { MaxDegreeOfParallelism = FilesAtATime, CancellationToken = cancel };
         await Parallel.ForEachAsync(plan.Puts, parallel, workshop.PutAsync).ConfigureAwait(false);
-        area.Flush();
+        workshop.FlushFolders();
         if (workshop.Failures.IsEmpty)
+        {
             workshop.ClearStaging();
+            area.End();
+        }
 
-        var after = new Verifier(time).Verify(before.Manifest, install, new VerifyOptions { Meter = meter, Trusted = before.Proven }, cancel);
+        var after = new Verifier(time).Verify(before.Manifest, install, new VerifyOptions { Meter = meter, Trusted = Both(before.Proven, workshop.Proven) }, cancel);
         return new RepairOutcome
         {
             Plan = plan,
@@ -67,6 +77,38 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
             Failures = [.. workshop.Failures.OrderBy(f => f.Path, StringComparer.Ordinal)],
             After = after,
         };
+    }
+
+    /// <summary>The repair that was interrupted before it came to its end; null where none was. The same repair goes on with it, so that one undo undoes all of it.</summary>
+    private static OperationRecord? Interrupted(VerifyResult before, Folder install)
+    {
+        var records = OperationRecord.In(install, HeldArea.OfInstall);
+        return records.LastOrDefault(r => r.Header.Undoes is null) is { IsEnded: false, IsUndone: false, Header.Command: "repair" } last
+            && (last.Header.Product, last.Header.Release) == (before.Manifest.Product, before.Manifest.Release) && !records.Any(r => r.Header.Undoes == last.Header.Operation)
+            ? last : null;
+    }
+
+    /// <summary>An interrupted repair may have had nothing left to do but to say so.</summary>
+    private void EndWhatWasInterrupted(VerifyResult before, Folder install)
+    {
+        if (Interrupted(before, install) is null)
+            return;
+        using var held = InstallLock.Take(install, time);
+        if (Interrupted(before, install) is { } left)
+        {
+            using var area = HeldArea.Resume(install, left);
+            Workshop.ClearStaging(install);
+            area.End();
+        }
+    }
+
+    /// <summary>What was proven before, and by the repair itself.</summary>
+    private static Dictionary<string, Node> Both(IReadOnlyDictionary<string, Node> before, IReadOnlyDictionary<string, Node> since)
+    {
+        var both = new Dictionary<string, Node>(before, StringComparer.Ordinal);
+        foreach (var (path, node) in since)
+            both[path] = node;
+        return both;
     }
 
     /// <summary>Before anything is touched: at least one source answers for the first file that is needed.</summary>
@@ -102,7 +144,14 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
 
     private static void ProveSpace(RepairPlan plan, Folder install)
     {
-        var free = FileSystemFacts.FreeBytes(install.Path);
+        var (free, names) = FileSystemFacts.RoomAt(install.Path);
+        if (names < plan.NamesMade)
+        {
+            throw new MuktaException(
+                ExitCode.Blocked, string.Create(CultureInfo.InvariantCulture, $"On this disk {names:N0} more files can be made; the repair may need {plan.NamesMade:N0}."),
+                install.Path, "Nothing was touched. Remove folders with very many small files from this disk, then run the same command again.");
+        }
+
         if (plan.ExtraSpace > 0 && free < plan.ExtraSpace + SpaceToSpare)
         {
             throw new MuktaException(

@@ -5,6 +5,7 @@ using Mukta.Disk;
 using Mukta.Hashing;
 using Mukta.Manifests;
 using Mukta.Sources;
+using Mukta.Verification;
 
 namespace Mukta.Repair;
 
@@ -14,14 +15,16 @@ namespace Mukta.Repair;
 /// </summary>
 internal sealed class StagedFile : IDisposable
 {
-    private const int Needed = 0, InFlight = 1, Proven = 2;
+    private const int Needed = 0, InFlight = 1, Proven = 2, NotWanted = 3;
 
+    private readonly Folder install;
     private readonly int[] pieces;
     private readonly PieceList proof;
+    private readonly bool isNew;
 
-    private StagedFile(string path, ManifestFile file, SafeFileHandle handle)
+    private StagedFile(Folder install, string path, ManifestFile file, SafeFileHandle handle, bool isNew)
     {
-        (Path, File, Handle, proof) = (path, file, handle, file.Proof);
+        (this.install, Path, File, Handle, this.isNew, proof) = (install, path, file, handle, isNew, file.Proof);
         pieces = new int[file.PieceCount];
     }
 
@@ -37,16 +40,30 @@ internal sealed class StagedFile : IDisposable
     public SemaphoreSlim WholeBody { get; } = new(1, 1);
 
     /// <summary>Makes room for a file, or takes up what an interrupted run has left of it.</summary>
-    public static StagedFile Open(Folder install, string stagingFolder, ManifestFile file, PieceHasher hasher, CancellationToken cancel)
+    /// <param name="install">The install.</param>
+    /// <param name="stagingFolder">Where files are built.</param>
+    /// <param name="file">As published.</param>
+    /// <param name="wanted">The only stretches that are wanted; null for the whole file.</param>
+    /// <param name="hasher">Proves pieces.</param>
+    /// <param name="cancel">Ends the proving.</param>
+    public static StagedFile Open(Folder install, string stagingFolder, ManifestFile file, IReadOnlyList<BadRange>? wanted, PieceHasher hasher, CancellationToken cancel)
     {
         var path = $"{stagingFolder}/{NameOf(file)}";
         var isLeft = install.Look(path) is { Kind: NodeKind.File } left && left.Size == file.Size;
-        var staged = new StagedFile(path, file, install.OpenOrCreateFile(path, 0b110_000_000));
+        var staged = new StagedFile(install, path, file, install.OpenOrCreateFile(path, 0b110_000_000), !isLeft);
         try
         {
+            if (wanted is not null)
+            {
+                Array.Fill(staged.pieces, NotWanted);
+                foreach (var range in wanted)
+                    Array.Fill(staged.pieces, Needed, range.FirstPiece, range.LastPiece - range.FirstPiece + 1);
+            }
+
+            install.Passing();
             RandomAccess.SetLength(staged.Handle, file.Size);
             for (var piece = 0; isLeft && piece < staged.pieces.Length; piece++)
-                staged.TryProve(piece, staged.Handle, hasher, cancel);
+                staged.TryProve(piece, hasher, cancel);
             return staged;
         }
         catch
@@ -64,7 +81,7 @@ internal sealed class StagedFile : IDisposable
 
     public bool IsNeeded(int piece) => Volatile.Read(ref pieces[piece]) == Needed;
 
-    public bool IsComplete => pieces.All(p => p == Proven);
+    public bool IsComplete => pieces.All(p => p is Proven or NotWanted);
 
     /// <summary>Takes a piece for writing. False where it is done or somebody else has it.</summary>
     public bool TryClaim(int piece) => Interlocked.CompareExchange(ref pieces[piece], InFlight, Needed) == Needed;
@@ -76,9 +93,27 @@ internal sealed class StagedFile : IDisposable
 
     public bool Matches(int piece, ReadOnlySpan<byte> digest) => digest.SequenceEqual(proof[piece]);
 
-    /// <summary>Copies the good pieces of the old file, hashing each on the way.</summary>
+    /// <summary>Writes bytes of a claimed piece.</summary>
+    public void Write(ReadOnlySpan<byte> bytes, long offset)
+    {
+        install.Passing();
+        FileBytes.Write(Handle, bytes, offset, File.Path);
+    }
+
+    /// <summary>
+    /// Takes the good pieces of the old file, hashing each on the way. Where the file system lets two files share their bytes,
+    /// none is copied.
+    /// </summary>
     public void TakeFrom(SafeFileHandle old, PieceHasher hasher, CancellationToken cancel)
     {
+        if (isNew && Native.TryClone(Handle, old))
+        {
+            RandomAccess.SetLength(Handle, File.Size);
+            for (var piece = 0; piece < pieces.Length; piece++)
+                TryProve(piece, hasher, cancel);
+            return;
+        }
+
         var buffer = new byte[1 << 20];
         for (var piece = 0; piece < pieces.Length; piece++)
         {
@@ -89,7 +124,7 @@ internal sealed class StagedFile : IDisposable
             while (copied < range.Length
                 && RandomAccess.Read(old, buffer.AsSpan(0, (int)Math.Min(buffer.Length, range.Length - copied)), range.Offset + copied) is var got and > 0)
             {
-                RandomAccess.Write(Handle, buffer.AsSpan(0, got), range.Offset + copied);
+                Write(buffer.AsSpan(0, got), range.Offset + copied);
                 copied += got;
             }
 
@@ -97,14 +132,18 @@ internal sealed class StagedFile : IDisposable
         }
     }
 
+    /// <summary>True where a piece of another file has the published bytes of the same piece.</summary>
+    public bool Proves(SafeFileHandle file, int piece, PieceHasher hasher, CancellationToken cancel) =>
+        hasher.Proves(file, RangeOf(piece).Offset, RangeOf(piece).Length, Kind, proof[piece], null, cancel);
+
     /// <summary>Flushes the file to the disk, drops it from memory and reads it back.</summary>
     /// <exception cref="MuktaException">What comes back is not what was written.</exception>
     public void ProveOnDisk(PieceHasher hasher, CancellationToken cancel)
     {
-        if (Native.Sync(Handle) != 0)
-            throw Folder.Failure("flush", File.Path);
+        install.Passing();
+        FileBytes.Flush(Handle, File.Path);
         _ = Native.Advise(Handle, 0, 0, Native.AdviseDontNeed);
-        var isRight = Enumerable.Range(0, pieces.Length).All(p => hasher.Proves(Handle, RangeOf(p).Offset, RangeOf(p).Length, Kind, proof[p], null, cancel));
+        var isRight = Enumerable.Range(0, pieces.Length).All(p => pieces[p] == NotWanted || hasher.Proves(Handle, RangeOf(p).Offset, RangeOf(p).Length, Kind, proof[p], null, cancel));
         if (isRight && (File.AlsoProve is not { } whole || hasher.Proves(Handle, 0, File.Size, whole.Kind, whole.Digest, null, cancel)))
             return;
         throw new MuktaException(
@@ -118,10 +157,10 @@ internal sealed class StagedFile : IDisposable
         WholeBody.Dispose();
     }
 
-    private void TryProve(int piece, SafeFileHandle handle, PieceHasher hasher, CancellationToken cancel)
+    private void TryProve(int piece, PieceHasher hasher, CancellationToken cancel)
     {
         var range = RangeOf(piece);
-        if (hasher.Proves(handle, range.Offset, range.Length, Kind, proof[piece], null, cancel))
+        if (IsNeeded(piece) && hasher.Proves(Handle, range.Offset, range.Length, Kind, proof[piece], null, cancel))
             pieces[piece] = Proven;
     }
 

@@ -10,11 +10,13 @@ namespace Mukta.Repair;
 internal sealed class UserHeldAreas : IDisposable
 {
     private readonly string usual;
-    private readonly HeldHeader header;
+    private readonly OperationHeader header;
+    private readonly Action<OperationHeader, string>? begun;
     private readonly Dictionary<string, HeldArea> areas = new(StringComparer.Ordinal);
 
-    public UserHeldAreas(Machine machine, HeldHeader header)
+    public UserHeldAreas(Machine machine, OperationHeader header, Action<OperationHeader, string>? begun = null)
     {
+        this.begun = begun;
         this.header = header;
         Anchor = Folder.Open(machine.Root);
         usual = Below(Path.Join(RealParent(machine.Folders.State), "mukta", "held"));
@@ -32,8 +34,19 @@ internal sealed class UserHeldAreas : IDisposable
         var real = Below(Path.Join(parent.RealPath, Path.GetFileName(path)));
         var place = DeviceOf(usual) == parent.Look(".")!.Value.Device ? usual : $"{OwnFolders.Of(real)}/.mukta/held";
         if (!areas.TryGetValue(place, out var area))
-            areas.Add(place, area = new HeldArea(Anchor, place, header));
+        {
+            areas.Add(place, area = HeldArea.Begin(Anchor, place, header));
+            begun?.Invoke(header, Shown(place));
+        }
+
         return (area, real);
+    }
+
+    /// <summary>Writes down that the operation is done.</summary>
+    public void End()
+    {
+        foreach (var area in areas.Values)
+            area.End();
     }
 
     /// <summary>A path relative to the root as people name it.</summary>

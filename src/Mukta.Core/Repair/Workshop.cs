@@ -15,6 +15,7 @@ internal sealed class Workshop(Folder install, HeldArea area, RepairPlan plan, F
     private readonly Dictionary<string, HoldAway> inTheWay =
         plan.Steps.OfType<HoldAway>().Where(h => !h.IsStray).ToDictionary(h => h.Path, StringComparer.Ordinal);
 
+    private readonly HashSet<string> changedFolders = new(StringComparer.Ordinal);
     private readonly Lock placing = new();
     private int stepsDone;
 
@@ -22,14 +23,16 @@ internal sealed class Workshop(Folder install, HeldArea area, RepairPlan plan, F
 
     public int StepsDone => stepsDone;
 
+    /// <summary>Files whose bytes were proven on the disk, as they stood right afterwards.</summary>
+    public ConcurrentDictionary<string, Node> Proven { get; } = new(StringComparer.Ordinal);
+
     /// <summary>Does a step that needs no source. What stands in the way stays until its successor is proven.</summary>
     public void Do(RepairStep step) => Guarded(step.Path, () =>
     {
         switch (step)
         {
             case FixMode fix:
-                area.Note(new HeldLine("mode", fix.Path, Mode: Octal(fix.From)));
-                install.SetMode(fix.Path, fix.To);
+                area.SetMode(fix.Path, fix.To);
                 break;
             case FixCase fix:
                 Rename(fix);
@@ -53,8 +56,8 @@ internal sealed class Workshop(Folder install, HeldArea area, RepairPlan plan, F
         try
         {
             using var hasher = new PieceHasher();
-            using var staged = StagedFile.Open(install, StagingFolder, put.File, hasher, cancel);
-            if (put.Replaces is not null)
+            using var staged = StagedFile.Open(install, StagingFolder, put.File, put.Way == PutWay.Patch ? put.Fetch : null, hasher, cancel);
+            if (put.Replaces is not null && put.Way != PutWay.Patch)
             {
                 using var old = install.OpenRead(put.Path);
                 staged.TakeFrom(old, hasher, cancel);
@@ -72,8 +75,12 @@ internal sealed class Workshop(Folder install, HeldArea area, RepairPlan plan, F
             staged.ProveOnDisk(hasher, cancel);
             lock (placing)
             {
-                Place(put, staged.Path);
+                if (put.Way == PutWay.Patch)
+                    Patch(put, staged, hasher, like.Mode, cancel);
+                else
+                    Place(put, staged.Path);
                 stepsDone++;
+                Proven[put.Path] = install.Look(put.Path)!.Value;
             }
         }
         catch (MuktaException e) when (e is not DiskException { Errno: DiskException.NoSpace or DiskException.QuotaExceeded })
@@ -83,31 +90,60 @@ internal sealed class Workshop(Folder install, HeldArea area, RepairPlan plan, F
     }
 
     /// <summary>Takes away what interrupted runs have left in staging, once it is of no use.</summary>
-    public void ClearStaging()
+    public void ClearStaging() => ClearStaging(install);
+
+    /// <summary>The same for any install.</summary>
+    public static void ClearStaging(Folder install)
     {
+        if (install.Look(StagingFolder) is null)
+            return;
         foreach (var name in TreeWalk.NamesIn(install, StagingFolder))
             install.RemoveFile($"{StagingFolder}/{name}");
         install.TryRemoveEmptyFolder(StagingFolder);
     }
 
+    /// <summary>Sees to it that all new names outlast a loss of power.</summary>
+    public void FlushFolders()
+    {
+        foreach (var folder in changedFolders.Where(f => f.Length == 0 || install.Look(f) is { Kind: NodeKind.Folder }))
+            install.Flush(folder);
+    }
+
+    /// <summary>Overwrites the bad pieces in place, then hashes them from the file.</summary>
+    private void Patch(PutFile put, StagedFile staged, PieceHasher hasher, int mode, CancellationToken cancel)
+    {
+        RefuseChanged(put, install.Look(put.Path));
+        using (var file = install.OpenToPatch(put.Path))
+        {
+            foreach (var range in put.Fetch)
+                area.Patch(put.Path, file, range.Offset, range.Length, () => FileBytes.Copy(staged.Handle, range.Offset, file, range.Offset, range.Length));
+            FileBytes.Flush(file, put.Path);
+            _ = Native.Advise(file, 0, 0, Native.AdviseDontNeed);
+            if (!put.Fetch.All(r => Enumerable.Range(r.FirstPiece, r.LastPiece - r.FirstPiece + 1).All(p => staged.Proves(file, p, hasher, cancel))))
+                throw new MuktaException(ExitCode.Blocked, "The new bytes do not read back as they should.", put.Path, "The old ones are held. Look at the system's log for disk errors, and test the machine's memory.");
+        }
+
+        if (install.Look(put.Path)!.Value.Mode != mode)
+            area.SetMode(put.Path, mode);
+    }
+
+    private static void RefuseChanged(PutFile put, Node? now)
+    {
+        if (put.Replaces is { } old && now is { } there && !there.IsSameAs(old))
+            throw new MuktaException(ExitCode.Blocked, "The file changed during the repair, so it was left alone.", put.Path, "Close what writes to it, then run the same command again.");
+    }
+
     private void Place(PutFile put, string staged)
     {
         var now = install.Look(put.Path);
-        if (put.Replaces is { } old && now is { } there && !there.IsSameAs(old))
-            throw new MuktaException(ExitCode.Blocked, "The file changed during the repair, so it was left alone.", put.Path, "Close what writes to it, then run the same command again.");
+        RefuseChanged(put, now);
         MakeWay(put.Path);
-        OwnFolders.Ensure(install, OwnFolders.Of(put.Path));
+        area.EnsureFolder(OwnFolders.Of(put.Path));
         if (put.Replaces is not null && now is not null)
-        {
             area.Replace(staged, put.Path);
-        }
         else
-        {
-            area.Note(new HeldLine("made", put.Path));
-            install.Move(staged, put.Path);
-        }
-
-        install.Flush(OwnFolders.Of(put.Path));
+            area.Place(staged, put.Path);
+        changedFolders.Add(OwnFolders.Of(put.Path));
     }
 
     private void Put(PutLink put)
@@ -115,13 +151,17 @@ internal sealed class Workshop(Folder install, HeldArea area, RepairPlan plan, F
         lock (placing)
         {
             MakeWay(put.Path);
-            OwnFolders.Ensure(install, OwnFolders.Of(put.Path));
+            area.EnsureFolder(OwnFolders.Of(put.Path));
             if (put.Holds)
                 area.Hold(put.Path);
-            area.Note(new HeldLine("made", put.Path));
-            install.MakeLink(put.Path, put.Link.Target);
+            var staged = $"{StagingFolder}/link";
+            if (install.Look(staged) is not null)
+                install.RemoveFile(staged);
+            install.MakeLink(staged, put.Link.Target);
             var like = install.Look(OwnFolders.Of(put.Path) is { Length: > 0 } folder ? folder : ".")!.Value;
-            install.SetOwner(put.Path, like.User, like.Group);
+            install.SetOwner(staged, like.User, like.Group);
+            area.Place(staged, put.Path);
+            changedFolders.Add(OwnFolders.Of(put.Path));
         }
     }
 
@@ -139,18 +179,13 @@ internal sealed class Workshop(Folder install, HeldArea area, RepairPlan plan, F
 
     private void Rename(FixCase fix)
     {
-        OwnFolders.Ensure(install, OwnFolders.Of(fix.Path));
-        area.Note(new HeldLine("renamed", fix.Path, From: fix.From));
+        area.EnsureFolder(OwnFolders.Of(fix.Path));
         var isSameName = install.Look(fix.Path) is { } there && install.Look(fix.From) is { } from && there.IsSameAs(from);
-        install.Move(fix.From, fix.Path, replace: isSameName); // The same file under both names: a disk that ignores case.
+        area.Rename(fix.From, fix.Path, replace: isSameName); // The same file under both names: a disk that ignores case.
         if (fix.Mode is { } mode)
-        {
-            area.Note(new HeldLine("mode", fix.Path, Mode: Octal(install.Look(fix.Path)!.Value.Mode)));
-            install.SetMode(fix.Path, mode);
-        }
-
-        for (var folder = OwnFolders.Of(fix.From); folder.Length > 0 && install.Look(folder) is { } was && install.TryRemoveEmptyFolder(folder); folder = OwnFolders.Of(folder))
-            area.Note(new HeldLine("folder-removed", folder, Mode: Octal(was.Mode)));
+            area.SetMode(fix.Path, mode);
+        changedFolders.Add(OwnFolders.Of(fix.Path));
+        area.RemoveEmptyFolders(OwnFolders.Of(fix.From));
     }
 
     /// <summary>What a new file's owner, group and mode are taken from: the file it replaces, else its folder.</summary>
@@ -174,6 +209,4 @@ internal sealed class Workshop(Folder install, HeldArea area, RepairPlan plan, F
             Failures.Enqueue(new RepairFailure(path, $"{e.What.TrimEnd('.')}", e.Code));
         }
     }
-
-    private static string Octal(int mode) => "0" + Convert.ToString(mode & 0x1FF, 8).PadLeft(3, '0');
 }

@@ -20,6 +20,17 @@ public sealed class StateDatabase : IDisposable
             PRIMARY KEY (product, path)
         ) WITHOUT ROWID;
         """,
+        """
+        CREATE TABLE operation (
+            id TEXT NOT NULL,
+            place TEXT NOT NULL,
+            command TEXT NOT NULL,
+            product TEXT,
+            release TEXT,
+            started TEXT NOT NULL,
+            PRIMARY KEY (id, place)
+        ) WITHOUT ROWID;
+        """,
     ];
 
     private StateDatabase(SqliteConnection connection) => Connection = connection;
@@ -99,8 +110,14 @@ public sealed class StateDatabase : IDisposable
         var version = With("PRAGMA user_version", c => Convert.ToInt32(c.ExecuteScalar(), System.Globalization.CultureInfo.InvariantCulture));
         if (version > Steps.Length)
             throw new MuktaException(ExitCode.BadInput, "A newer version of mukta has made this state database.", path, "Use that version, or move the file away: all in it can be found again with mukta locate --record.");
-        if (!mayChange || version == Steps.Length)
+        if (version == Steps.Length)
             return;
+        if (!mayChange)
+        {
+            using var writable = Open(path, SqliteOpenMode.ReadWrite); // Brings the layout up to date, so that it can be read.
+            return;
+        }
+
         using var transaction = Connection.BeginTransaction();
         for (; version < Steps.Length; version++)
             With($"{Steps[version]} PRAGMA user_version = {version + 1};", c => c.ExecuteNonQuery());

@@ -15,7 +15,8 @@ public sealed record ClearedCache(CacheFolder Cache, string? HeldAt, MuktaExcept
 /// </summary>
 /// <param name="machine">The machine.</param>
 /// <param name="time">For the operation's date.</param>
-public sealed class CacheClearer(Machine machine, TimeProvider time)
+/// <param name="begun">Told of the operation and of each folder of held areas that it uses.</param>
+public sealed class CacheClearer(Machine machine, TimeProvider time, Action<OperationHeader, string>? begun = null)
 {
     /// <summary>Clears. One that cannot be cleared does not keep the others from it.</summary>
     /// <param name="product">The product's id, for the record.</param>
@@ -26,7 +27,7 @@ public sealed class CacheClearer(Machine machine, TimeProvider time)
     public (string Operation, IReadOnlyList<ClearedCache> Cleared) Clear(
         string product, IReadOnlyList<CacheFolder> caches, bool forGood, Action refuseIfRunning, CancellationToken cancel)
     {
-        using var areas = new UserHeldAreas(machine, HeldHeader.New("caches", product, null, time));
+        using var areas = new UserHeldAreas(machine, OperationHeader.New("caches", product, null, OperationHeader.Root, time), begun);
         var cleared = new List<ClearedCache>();
         foreach (var cache in caches)
         {
@@ -35,6 +36,7 @@ public sealed class CacheClearer(Machine machine, TimeProvider time)
             cleared.Add(Clear(areas, cache, forGood, cancel));
         }
 
+        areas.End();
         return (areas.Operation, cleared);
     }
 

@@ -17,7 +17,8 @@ public sealed record ChangedEntry(LaunchChange Change, MuktaException? Failure);
 /// <summary>Changes launch entries: the old file goes to the held area, the new one comes whole by a rename.</summary>
 /// <param name="machine">The machine.</param>
 /// <param name="time">For the operation's date.</param>
-public sealed class LaunchRestorer(Machine machine, TimeProvider time)
+/// <param name="begun">Told of the operation and of each folder of held areas that it uses.</param>
+public sealed class LaunchRestorer(Machine machine, TimeProvider time, Action<OperationHeader, string>? begun = null)
 {
     private const int UsualMode = 0b110_100_100;
 
@@ -31,8 +32,10 @@ public sealed class LaunchRestorer(Machine machine, TimeProvider time)
     /// <returns>The operation's id, where the old files are held, and what became of each change.</returns>
     public (string Operation, IReadOnlyList<ChangedEntry> Changed) Do(string product, IReadOnlyList<LaunchChange> changes)
     {
-        using var areas = new UserHeldAreas(machine, HeldHeader.New("launch", product, null, time));
-        return (areas.Operation, [.. changes.Select(c => Do(areas, c))]);
+        using var areas = new UserHeldAreas(machine, OperationHeader.New("launch", product, null, OperationHeader.Root, time), begun);
+        var changed = changes.Select(c => Do(areas, c)).ToList();
+        areas.End();
+        return (areas.Operation, changed);
     }
 
     private static ChangedEntry Do(UserHeldAreas areas, LaunchChange change)
@@ -75,8 +78,7 @@ public sealed class LaunchRestorer(Machine machine, TimeProvider time)
 
         if (old is not null)
             area.Hold(path); // A link or a folder where the entry belongs.
-        area.Note(new HeldLine("made", path));
-        anchor.Move(staged, path);
+        area.Place(staged, path);
     }
 
     private static void EnsureFolder(UserHeldAreas areas, string folder)

@@ -1,0 +1,27 @@
+using Mukta.Disk;
+using Mukta.Repair;
+
+namespace Mukta.Cli.Json;
+
+/// <summary><c>mukta.held/1</c> and <c>mukta.held.purge/1</c></summary>
+internal sealed record HeldDocument(string Format, bool DryRun, int ExitCode, IReadOnlyList<HeldPart> Operations);
+
+/// <summary><c>mukta.undo/1</c></summary>
+internal sealed record UndoDocument(string Format, string Undoes, bool DryRun, int ExitCode, IReadOnlyList<HeldPart> Operations)
+{
+    /// <summary>The id of the undo itself; missing where nothing was done.</summary>
+    public string? Operation { get; init; }
+}
+
+/// <summary>What an operation holds in one place.</summary>
+internal sealed record HeldPart(string Operation, string Command, string? Product, string? Release, DateTimeOffset Started, string State, string Place, long Bytes, long Files, int Lines)
+{
+    public string? Undoes { get; init; }
+
+    public static HeldPart Of(HeldOperation operation) => new(
+        operation.Id, operation.Record.Header.Command, operation.Record.Header.Product, operation.Record.Header.Release, operation.Record.Header.Started,
+        operation.State.ToString().ToLowerInvariant(), PathBytes.Shown(operation.Place), operation.Size.Bytes, operation.Size.Files, operation.Record.Lines.Count)
+    {
+        Undoes = operation.Record.Header.Undoes,
+    };
+}

@@ -1,0 +1,42 @@
+using System.CommandLine;
+using Mukta.Host;
+using Mukta.Products;
+using Mukta.Repair;
+using Mukta.Storage;
+
+namespace Mukta.Cli;
+
+/// <summary>The options with which a command is told where to look for operations.</summary>
+internal sealed class OperationChoice
+{
+    private readonly Option<string[]> inside = new("--in") { Description = "An install to look in, beside those that are known. May be given several times.", HelpName = "DIR" };
+    private readonly Option<string?> profiles = CommonOptions.Profiles();
+    private readonly Option<string?> root = CommonOptions.Root();
+
+    public void AddTo(Command command)
+    {
+        command.Options.Add(inside);
+        command.Options.Add(profiles);
+        command.Options.Add(root);
+    }
+
+    public Machine Machine(ParseResult parsed) =>
+        parsed.GetValue(root) is { } mounted ? Host.Machine.MountedAt(mounted, Environment.GetEnvironmentVariable) : Host.Machine.Here(Environment.GetEnvironmentVariable);
+
+    public OperationShelf Shelf(ParseResult parsed) => new(Machine(parsed), TimeProvider.System);
+
+    /// <summary>All operations that hold something, oldest first: those of the state database, of the user, and of the installs that profiles and records name.</summary>
+    public IReadOnlyList<HeldOperation> All(ParseResult parsed)
+    {
+        var machine = Machine(parsed);
+        var finder = new InstallFinder(machine.Folders);
+        var installs = ProfileShelf.Read(parsed.GetValue(profiles), Environment.GetEnvironmentVariable).Profiles
+            .SelectMany(p => finder.Find(p.Profile, [], InstallRecords.PathsOf(machine, p.Profile.Product)).Select(f => f.Path));
+        return Shelf(parsed).All(installs.Concat((parsed.GetValue(inside) ?? []).Select(Path.GetFullPath)), OperationIndex.PlacesOf(machine));
+    }
+
+    /// <summary>What the user has to add to another command to look in the same places.</summary>
+    public string Words(ParseResult parsed) => string.Concat(
+        (parsed.GetValue(inside) ?? []).Select(i => $" --in {Shell.Quoted(i)}")
+        .Concat(new[] { profiles, root }.Where(o => parsed.GetValue(o) is not null).Select(o => $" {o.Name} {Shell.Quoted(parsed.GetValue(o)!)}")));
+}

@@ -1,0 +1,100 @@
+using Mukta.Disk;
+using Mukta.Host;
+
+namespace Mukta.Repair;
+
+/// <summary>How an operation stands.</summary>
+public enum OperationState
+{
+    /// <summary>It was interrupted; the same command goes on with it.</summary>
+    Unfinished,
+
+    /// <summary>It came to its end.</summary>
+    Done,
+
+    /// <summary>It was undone.</summary>
+    Undone,
+}
+
+/// <summary>What an operation holds in one place.</summary>
+/// <param name="Anchor">The folder that its paths are relative to.</param>
+/// <param name="Parent">The folder of held areas that it is in, relative to the anchor.</param>
+/// <param name="Record">What it has done.</param>
+/// <param name="Size">What it holds.</param>
+public sealed record HeldOperation(string Anchor, string Parent, OperationRecord Record, TreeSize Size)
+{
+    /// <summary>The operation's id.</summary>
+    public string Id => Record.Header.Operation;
+
+    /// <summary>The operation's folder.</summary>
+    public string Place => Path.Join(Anchor, Record.Path);
+
+    /// <summary>How it stands.</summary>
+    public OperationState State => Record.IsUndone ? OperationState.Undone : Record.IsEnded ? OperationState.Done : OperationState.Unfinished;
+}
+
+/// <summary>Finds the operations that a machine holds something of, puts back what they have changed, and purges what they hold.</summary>
+/// <param name="machine">The machine.</param>
+/// <param name="time">For dates.</param>
+public sealed class OperationShelf(Machine machine, TimeProvider time)
+{
+    /// <summary>All operations, oldest first. One that has changed several disks is there once for each.</summary>
+    /// <param name="installs">Installs to look in.</param>
+    /// <param name="places">Further folders of held areas, from <see cref="Storage.OperationIndex"/>.</param>
+    public IReadOnlyList<HeldOperation> All(IEnumerable<string> installs, IEnumerable<string> places)
+    {
+        var own = Path.Join(machine.Folders.State, "mukta", "held");
+        var folders = installs.Select(i => Path.Join(i, HeldArea.OfInstall)).Concat(places).Prepend(own).Select(RealPath).OfType<string>().Distinct(StringComparer.Ordinal);
+        return [.. folders.SelectMany(In).OrderBy(o => o.Record.Header.Started).ThenBy(o => o.Id, StringComparer.Ordinal)];
+    }
+
+    /// <summary>Puts back what an operation has changed.</summary>
+    /// <param name="areas">All that <see cref="All"/> tells of one operation.</param>
+    /// <param name="begun">Told of the undo's own areas, once each is made.</param>
+    /// <param name="cancel">Interrupts between steps; the same undo goes on.</param>
+    /// <returns>The id of the undo, which can be undone too.</returns>
+    /// <exception cref="MuktaException">Something cannot be put back, or another run works on the install.</exception>
+    public string Undo(IReadOnlyList<HeldOperation> areas, Action<OperationHeader, string>? begun, CancellationToken cancel)
+    {
+        string? id = null;
+        foreach (var area in areas.Where(a => a.State != OperationState.Undone))
+        {
+            using var anchor = Folder.Open(area.Anchor);
+            using var held = area.Record.Header.Anchor == OperationHeader.Install ? InstallLock.Take(anchor, time) : null;
+            id = new Undoer(time, header => begun?.Invoke(header, Path.Join(area.Anchor, area.Parent))).Undo(anchor, area.Parent, area.Record, id, cancel);
+        }
+
+        return id ?? throw new ArgumentException("There is nothing to undo.", nameof(areas));
+    }
+
+    /// <summary>Deletes what an operation holds, and its record. Nothing brings it back.</summary>
+    /// <exception cref="DiskException">Something cannot be removed; the rest stays listed.</exception>
+    public static void Purge(HeldOperation area, CancellationToken cancel)
+    {
+        using var anchor = Folder.Open(area.Anchor);
+        if (anchor.Look($"{area.Record.Path}/files") is not null)
+            TreeBulk.Remove(anchor, $"{area.Record.Path}/files", cancel); // The record goes last: until then the rest can still be found.
+        TreeBulk.Remove(anchor, area.Record.Path, cancel);
+    }
+
+    private IEnumerable<HeldOperation> In(string held)
+    {
+        var install = held.EndsWith("/" + HeldArea.OfInstall, StringComparison.Ordinal) ? held[..^(HeldArea.OfInstall.Length + 1)] : null;
+        return At(machine.Root, Path.GetRelativePath(machine.Root, held), OperationHeader.Root).Concat(install is null ? [] : At(install, HeldArea.OfInstall, OperationHeader.Install));
+    }
+
+    private static List<HeldOperation> At(string anchor, string parent, string kind)
+    {
+        using var folder = Folder.Open(anchor);
+        return [.. OperationRecord.In(folder, parent).Where(r => r.Header.Anchor == kind)
+            .Select(r => new HeldOperation(anchor, parent, r, TreeBulk.Measure(folder, $"{r.Path}/files", CancellationToken.None)))];
+    }
+
+    private static string? RealPath(string path)
+    {
+        if (!Directory.Exists(path))
+            return null;
+        using var folder = Folder.Open(path);
+        return folder.RealPath;
+    }
+}

@@ -1,0 +1,242 @@
+using CsCheck;
+using Mukta.Disk;
+using Mukta.Host;
+using Mukta.Products;
+using Mukta.Repair;
+using Mukta.Sources;
+using Mukta.Tests;
+
+namespace Mukta.Core.Tests.Repair;
+
+/// <summary>
+/// The world ends before every single change that a repair or an undo makes on the disk, one after the other: from there on
+/// nothing is changed any more, as after a SIGKILL. Then the same command is given again.
+/// </summary>
+public sealed class CrashTests
+{
+    private static readonly DateTime LongAgo = new(2026, 1, 2, 3, 4, 5, DateTimeKind.Utc);
+    private static readonly string[] Harms = ["flip", "patch", "zero", "truncate", "lengthen", "delete", "mode", "recase", "folder", "link", "file-for-folder"];
+
+    [Fact]
+    public void After_a_kill_at_any_point_of_a_repair_the_same_repair_ends_whole_and_one_undo_brings_everything_back()
+    {
+        var points = 0;
+        for (var kill = 1; ; kill++)
+        {
+            using var install = Broken();
+            var before = Look(install);
+            var isOver = TryUntil(install, kill, folder => Repair(install, folder));
+            if (!File.Exists(install.Scratch.At("install/.mukta/lock")))
+                Directory.SetLastWriteTimeUtc(install.Root, LongAgo); // Our own folder's birth, in the two moments before anything is done, shows in the time of its parent.
+            Repair(install, null).ShouldBe(ExitCode.Done, $"after a kill at point {kill}");
+            Whole(install, kill);
+            Undo(install, null);
+            Same(install, before, $"undone after a kill at point {kill}");
+            if (isOver)
+                break;
+            points = kill;
+        }
+
+        TestContext.Current.TestOutputHelper?.WriteLine($"{points} points of a repair");
+        points.ShouldBeGreaterThan(150);
+    }
+
+    [Fact]
+    public void After_a_kill_at_any_point_of_an_undo_the_same_undo_ends_and_it_can_itself_be_undone()
+    {
+        var points = 0;
+        for (var kill = 1; ; kill++)
+        {
+            using var install = Broken();
+            var before = Look(install);
+            Repair(install, null);
+            var repaired = Look(install);
+            var isOver = TryUntil(install, kill, folder => Undo(install, folder));
+            if (!isOver)
+                Undo(install, null);
+            Same(install, before, $"after a kill at point {kill}");
+            UndoTheUndo(install);
+            Same(install, repaired, $"undone again after a kill at point {kill}");
+            if (isOver)
+                break;
+            points = kill;
+        }
+
+        TestContext.Current.TestOutputHelper?.WriteLine($"{points} points of an undo");
+        points.ShouldBeGreaterThan(80);
+    }
+
+    [Fact]
+    public void Whatever_was_broken_an_undo_brings_it_back_exactly() => Gen.Select(Gen.Int[0, 1 << 20], Gen.Int[0, Harms.Length - 1].Array[1, 6]).Sample(
+        (seed, harms) =>
+        {
+            using var install = Sound(harms.Length);
+            for (var i = 0; i < harms.Length; i++)
+                Harm(install, $"d{i % 2}/file-{i}", Harms[harms[i]], seed + i);
+            var before = Look(install);
+            Repair(install, null).ShouldBe(ExitCode.Done);
+            Undo(install, null);
+            Same(install, before, string.Join(' ', harms));
+        },
+        iter: 60);
+
+    [Fact]
+    public void What_somebody_has_put_in_the_place_since_is_held_and_not_lost()
+    {
+        using var install = Broken();
+        Repair(install, null);
+        install.Scratch.Write("install/d0/file-0", "mine, and newer");
+        Undo(install, null);
+        Directory.EnumerateFiles(install.Scratch.At("install/.mukta/held"), "*", SearchOption.AllDirectories).Select(File.ReadAllText).ShouldContain("mine, and newer");
+    }
+
+    [Fact]
+    public void A_purged_operation_is_gone_and_the_others_stay()
+    {
+        using var install = Broken();
+        Repair(install, null);
+        var shelf = new OperationShelf(MachineOf(install), TimeProvider.System);
+        var operation = shelf.All([install.Root], []).ShouldHaveSingleItem();
+        operation.ShouldSatisfyAllConditions(o => o.State.ShouldBe(OperationState.Done), o => o.Size.Files.ShouldBeGreaterThan(4), o => o.Record.Header.Product.ShouldBe("gannet-post"));
+        OperationShelf.Purge(operation, TestContext.Current.CancellationToken);
+        shelf.All([install.Root], []).ShouldBeEmpty();
+        Whole(install, 0);
+    }
+
+    private sealed class Killed : Exception;
+
+    private static void Same(Install install, List<string> expected, string after)
+    {
+        var now = Look(install);
+        var differences = expected.Except(now).Select(l => "- " + l).Concat(now.Except(expected).Select(l => "+ " + l)).ToList();
+        if (differences.Count > 0)
+            Assert.Fail($"{after}:\n{string.Join('\n', differences)}");
+    }
+
+    /// <summary>True where the deed came to its end before the kill.</summary>
+    private static bool TryUntil(Install install, int kill, Action<Folder> deed)
+    {
+        var count = 0;
+        using var folder = Folder.Open(install.Root);
+        folder.OnChange = () =>
+        {
+            if (Interlocked.Increment(ref count) >= kill)
+                throw new Killed();
+        };
+        try
+        {
+            deed(folder);
+            return true;
+        }
+        catch (Killed)
+        {
+            return false;
+        }
+        catch (AggregateException e) when (e.InnerExceptions.Any(i => i is Killed))
+        {
+            return false;
+        }
+    }
+
+    private static Machine MachineOf(Install install) => new("/", UserFolders.Of(name => name == "HOME" ? install.Scratch.Root : null));
+
+    private static ExitCode Repair(Install install, Folder? watched)
+    {
+        using var own = watched is null ? Folder.Open(install.Root) : null;
+        using var release = new FolderSource(Folder.Open(install.Scratch.At("release")));
+        var before = install.Verify();
+        var plan = RepairPlan.For(before, holdStrays: false, new DiskAbilities(SharesBytes: false, LeavesHoles: true, LeastToPatch: Install.PieceLength));
+        return new Repairer(TimeProvider.System, Serilog.Core.Logger.None).RepairAsync(plan, before, watched ?? own!, [release], null, default).GetAwaiter().GetResult().Code;
+    }
+
+    private static void Undo(Install install, Folder? watched)
+    {
+        using var own = watched is null ? Folder.Open(install.Root) : null;
+        var record = OperationRecord.In(watched ?? own!, ".mukta/held").Last(r => r.Header.Undoes is null);
+        new Undoer(TimeProvider.System).Undo(watched ?? own!, ".mukta/held", record, null, default);
+    }
+
+    private static void UndoTheUndo(Install install)
+    {
+        using var folder = Folder.Open(install.Root);
+        var record = OperationRecord.In(folder, ".mukta/held").Last(r => r.Header.Undoes is not null);
+        new Undoer(TimeProvider.System).Undo(folder, ".mukta/held", record, null, default);
+    }
+
+    private static void Whole(Install install, int kill)
+    {
+        install.Scratch.Snapshot("install").ShouldBe(install.Scratch.Snapshot("release"), $"after a kill at point {kill}");
+        Directory.Exists(install.Scratch.At("install/.mukta/staging")).ShouldBeFalse($"after a kill at point {kill}");
+    }
+
+    /// <summary>Bytes, names, kinds, modes and times.</summary>
+    private static List<string> Look(Install install) => [.. install.Scratch.Snapshot("install").Select(f => $"{f.Key} {f.Value} {Time(install.Scratch.At("install", f.Key))}"), $". {Time(install.Root)}"];
+
+    private static long Time(string path) => new FileInfo(path) is { LinkTarget: null } ? File.GetLastWriteTimeUtc(path).Ticks : 0;
+
+    private static Install Sound(int files)
+    {
+        var install = new Install(inMemory: true);
+        for (var i = 0; i < files; i++)
+            install.Scratch.Fill($"release/d{i % 2}/file-{i}", ((5 + (i % 3)) * Install.PieceLength) + i, i, i % 2 == 0 ? Scratch.Usual : Scratch.Program);
+        install.Scratch.Write("release/deep/er/one", "one");
+        install.Publish();
+        install.Scratch.CopyTree("release", "install");
+        return install;
+    }
+
+    /// <summary>An install with a harm of every kind.</summary>
+    private static Install Broken()
+    {
+        var install = Sound(Harms.Length);
+        for (var i = 0; i < Harms.Length; i++)
+            Harm(install, $"d{i % 2}/file-{i}", Harms[i], i);
+        foreach (var path in Directory.EnumerateFileSystemEntries(install.Root, "*", SearchOption.AllDirectories).Append(install.Root).Where(p => new FileInfo(p).LinkTarget is null))
+            File.SetLastWriteTimeUtc(path, LongAgo);
+        return install;
+    }
+
+    private static void Harm(Install install, string file, string harm, int seed)
+    {
+        var (scratch, path) = (install.Scratch, $"install/{file}");
+        var size = new FileInfo(scratch.At(path)).Length;
+        switch (harm)
+        {
+            case "flip" or "patch":
+                scratch.Flip(path, seed % size);
+                break;
+            case "zero":
+                scratch.Zero(path, Install.PieceLength, (int)size - Install.PieceLength);
+                break;
+            case "truncate":
+                scratch.Truncate(path, Install.PieceLength + 5);
+                break;
+            case "lengthen":
+                File.AppendAllText(scratch.At(path), "more");
+                break;
+            case "delete":
+                File.Delete(scratch.At(path));
+                break;
+            case "mode":
+                File.SetUnixFileMode(scratch.At(path), UnixFileMode.UserRead);
+                break;
+            case "recase":
+                Directory.CreateDirectory(Path.GetDirectoryName(scratch.At($"install/{file.ToUpperInvariant()}"))!);
+                File.Move(scratch.At(path), scratch.At($"install/{file.ToUpperInvariant()}"));
+                break;
+            case "folder":
+                File.Delete(scratch.At(path));
+                scratch.Write($"{path}/inside/old", "old");
+                break;
+            case "link":
+                File.Delete(scratch.At(path));
+                File.CreateSymbolicLink(scratch.At(path), "elsewhere");
+                break;
+            case "file-for-folder":
+                if (Directory.Exists(scratch.At("install/deep")))
+                    Directory.Delete(scratch.At("install/deep"), recursive: true);
+                scratch.Write("install/deep", "a file where a folder belongs");
+                break;
+        }
+    }
+}

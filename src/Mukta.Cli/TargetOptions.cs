@@ -17,6 +17,12 @@ internal sealed record Target(string Path, string ManifestPath, string Words, IR
     /// <summary>The machine that it is on.</summary>
     public Machine Machine { get; init; } = Machine.Here(Environment.GetEnvironmentVariable);
 
+    /// <summary>Other installs of the same product: some of its pieces may be good there.</summary>
+    public IReadOnlyList<string> OtherInstalls { get; init; } = [];
+
+    /// <summary>Named groups of files, from the profile.</summary>
+    public IReadOnlyDictionary<string, IReadOnlyList<string>> Components { get; init; } = new Dictionary<string, IReadOnlyList<string>>();
+
     /// <summary>Mirrors that the profile names beside the manifest's own.</summary>
     public IReadOnlyList<Uri> Mirrors { get; init; } = [];
 
@@ -69,8 +75,9 @@ internal sealed class TargetOptions
             manifestPath ??= product.Shelved.ManifestLocation; // Only to recognise an install that has lost its marker.
         var evidence = manifestPath is null ? null : MetalinkReader.ReadFile(manifestPath);
         var path = await choice.InstallAsync(parsed, product, evidence, session, cancel).ConfigureAwait(false);
+        var others = new InstallFinder(product.Machine.Folders).Find(product.Profile, [], []).Select(f => f.Path).Where(p => p != Path.GetFullPath(path)).ToList();
         var words = product.Words + (parsed.GetValue(manifest) is { } given ? $" {manifest.Name} {Shell.Quoted(given)}" : "");
-        return new Target(path, manifestPath ?? "", words, product.Profile.Processes) { Machine = product.Machine, Mirrors = product.Profile.Manifest?.Mirrors ?? [] };
+        return new Target(path, manifestPath ?? "", words, product.Profile.Processes) { Machine = product.Machine, OtherInstalls = others, Components = product.Profile.Components, Mirrors = product.Profile.Manifest?.Mirrors ?? [] };
     }
 
     private static string ManifestOf(ShelvedProfile profile)

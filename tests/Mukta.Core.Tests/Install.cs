@@ -31,10 +31,10 @@ internal sealed class Install(bool inMemory = false) : IDisposable
         return install;
     }
 
-    public void Publish()
+    public void Publish(string? release = null)
     {
         using var folder = Folder.Open(Scratch.At("release"));
-        Manifest = ManifestMaker.Make(folder, new ManifestRequest { PieceLength = PieceLength, Product = "gannet-post" }, null, default).Manifest;
+        Manifest = ManifestMaker.Make(folder, new ManifestRequest { PieceLength = PieceLength, Product = "gannet-post", Release = release }, null, default).Manifest;
     }
 
     public VerifyResult Verify()
@@ -43,13 +43,22 @@ internal sealed class Install(bool inMemory = false) : IDisposable
         return new Verifier(TimeProvider.System).Verify(Manifest, folder, new VerifyOptions { RememberProven = true }, default);
     }
 
-    public async Task<RepairOutcome> RepairAsync(bool holdStrays = false, params ISource[] sources)
+    public Task<RepairOutcome> RepairAsync(bool holdStrays = false, params ISource[] sources) => RepairAsync(null, null, holdStrays, sources);
+
+    /// <summary>Repairs.</summary>
+    /// <param name="older">The release that was there before; the one that the install remembers where nothing is said.</param>
+    /// <param name="places">Where to look for pieces on this machine; nowhere where nothing is said.</param>
+    /// <param name="holdStrays">Hold strays too.</param>
+    /// <param name="sources">The published release where nothing is said.</param>
+    public async Task<RepairOutcome> RepairAsync(Manifest? older = null, LocalPlaces? places = null, bool holdStrays = false, params ISource[] sources)
     {
         using var folder = Folder.Open(Root);
         using var release = new FolderSource(Folder.Open(Scratch.At("release")));
         var before = Verify();
+        var plan = RepairPlan.For(before, new RepairWish { HoldStrays = holdStrays, Older = older ?? InstalledRelease.Before(folder, Manifest) });
+        using var local = places is null ? null : LocalPieces.For(plan, before, folder, places, null, default);
         return await new Repairer(TimeProvider.System, Serilog.Core.Logger.None)
-            .RepairAsync(RepairPlan.For(before, holdStrays), before, folder, sources.Length > 0 ? sources : [release], null, default);
+            .RepairAsync(local is null ? plan : plan.With(local), before, folder, sources.Length > 0 ? sources : [release], local, null, default);
     }
 
     public void Dispose() => Scratch.Dispose();

@@ -2,7 +2,9 @@ using System.CommandLine;
 using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
+using Mukta.Host.Processes;
 using Mukta.Manifests;
+using Mukta.Products;
 using Mukta.Repair;
 using Mukta.Sources;
 using Mukta.Storage;
@@ -28,12 +30,17 @@ internal static class RepairCommand
             HelpName = "URL-OR-FOLDER",
         };
         var holdStrays = new Option<bool>("--hold-strays") { Description = "Also move files that the manifest does not list into the held area." };
+        var refetch = new Option<string[]>("--refetch") { Description = "Hold the files of this component whatever their state, and bring them back fresh. May be given several times.", HelpName = "COMPONENT" };
+        var refetchFiles = new Option<string[]>("--refetch-files") { Description = "The same for the files whose paths fit this pattern, such as 'bin/*'.", HelpName = "GLOB" };
+        var also = new Option<string[]>("--also") { Description = "A folder on this machine in which to look for pieces before the network is asked. May be given several times.", HelpName = "DIR" };
+        var previous = new Option<string?>("--previous") { Description = "The manifest of the release that is there now, where a newer one is wanted: files that only it lists are held.", HelpName = "FILE" };
+        var stop = new Option<bool>("--stop") { Description = "End the product's processes first, by request." };
         var all = new Option<bool>("--all") { Description = "List every step, however many there are." };
         var (dryRun, yes) = (CommonOptions.DryRun(), CommonOptions.Yes());
         var command = new ExampleCommand(
             "repair", "Bring missing, damaged, miscased, wrong-kind and wrong-mode files back. Fetches only what is bad; what is replaced is kept.", Examples)
         {
-            from, holdStrays, all, dryRun, yes,
+            from, also, previous, refetch, refetchFiles, holdStrays, stop, all, dryRun, yes,
         };
         target.AddTo(command);
         command.SetAction(async (parsed, cancel) =>
@@ -43,6 +50,11 @@ internal static class RepairCommand
             var run = new Run(session, found, parsed.GetValue(from) ?? [])
             {
                 HoldStrays = parsed.GetValue(holdStrays),
+                Components = parsed.GetValue(refetch) ?? [],
+                Globs = parsed.GetValue(refetchFiles) ?? [],
+                StopsFirst = parsed.GetValue(stop),
+                Also = parsed.GetValue(also) ?? [],
+                Previous = parsed.GetValue(previous),
                 ShowAll = parsed.GetValue(all),
                 IsDryRun = parsed.GetValue(dryRun),
                 IsAgreed = parsed.GetValue(yes),
@@ -57,6 +69,16 @@ internal static class RepairCommand
         private readonly string path = target.Path;
 
         public bool HoldStrays { get; init; }
+
+        public string[] Components { get; init; } = [];
+
+        public string[] Globs { get; init; } = [];
+
+        public bool StopsFirst { get; init; }
+
+        public string[] Also { get; init; } = [];
+
+        public string? Previous { get; init; }
 
         public bool ShowAll { get; init; }
 
@@ -74,7 +96,11 @@ internal static class RepairCommand
             var options = new VerifyOptions { Meter = looking, RememberProven = true };
             var before = await Progressing.ShowAsync(
                 session, looking, () => Task.FromResult(new Verifier(TimeProvider.System).Verify(manifest, install, options, cancel))).ConfigureAwait(false);
-            var plan = RepairPlan.For(before, HoldStrays, DiskAbilities.Of(path));
+            var older = Previous is { } previous ? MetalinkReader.ReadFile(previous) : InstalledRelease.Before(install, manifest);
+            var plan = RepairPlan.For(before, new RepairWish { HoldStrays = HoldStrays, Refetch = Refetched(manifest), Older = older, Disk = DiskAbilities.Of(path) });
+            using var local = await Progressing.ShowAsync(
+                session, looking, () => Task.FromResult(LocalPieces.For(plan, before, install, new LocalPlaces(Also, target.OtherInstalls), looking, cancel))).ConfigureAwait(false);
+            plan = plan.With(local);
             log.Information("repair of {Install}: {Findings} findings, {Steps} steps, {Bytes} bytes to fetch", path, before.Findings.Count, plan.Steps.Count, plan.BytesToFetch);
 
             if (plan.IsEmpty)
@@ -84,13 +110,16 @@ internal static class RepairCommand
                 text.Plan(plan, before, sources.Sources);
             if (IsDryRun)
                 return DryRunEnd(plan, before);
-            target.RefuseIfRunning(install);
+            if (!StopsFirst)
+                target.RefuseIfRunning(install);
             if (!IsAgreed && !await Question.IsAnsweredYesAsync(session, "Go on?", cancel).ConfigureAwait(false))
                 return Declined();
 
+            if (StopsFirst)
+                await StopAsync(install, cancel).ConfigureAwait(false);
             var repairing = new WorkMeter();
             var outcome = await Progressing.ShowAsync(
-                session, repairing, () => new Repairer(TimeProvider.System, log, () => target.RefuseIfRunning(install), (header, place) => OperationIndex.TryPut(target.Machine, header, place)).RepairAsync(plan, before, install, sources.Sources, repairing, cancel)).ConfigureAwait(false);
+                session, repairing, () => new Repairer(TimeProvider.System, log, () => target.RefuseIfRunning(install), (header, place) => OperationIndex.TryPut(target.Machine, header, place)).RepairAsync(plan, before, install, sources.Sources, local, repairing, cancel)).ConfigureAwait(false);
             log.Information("operation {Operation}: {Done} steps done, {Failed} failed, exit code {Code}", outcome.Operation, outcome.StepsDone, outcome.Failures.Count, outcome.Code);
             var next = outcome.After.IsIntact ? null : NextStep.After(outcome.After, target, straysCount: false);
             if (session.IsJson)
@@ -100,6 +129,32 @@ internal static class RepairCommand
             else
                 text.Outcome(outcome, next);
             return outcome.Code;
+        }
+
+        /// <summary>Which files are to be fetched whatever their state; null for none.</summary>
+        /// <exception cref="MuktaException">A component is unknown, or a pattern fits nothing.</exception>
+        private Func<ManifestFile, bool>? Refetched(Manifest manifest)
+        {
+            if (Components.Length + Globs.Length == 0)
+                return null;
+            bool IsOf(ManifestFile file, string component) => file.Component == component || (target.Components.TryGetValue(component, out var globs) && globs.Any(g => PathGlob.Fits(g, file.Path)));
+            var known = manifest.Files.Select(f => f.Component).OfType<string>().Concat(target.Components.Keys).Distinct().Order(StringComparer.Ordinal).ToList();
+            if (Components.FirstOrDefault(c => !manifest.Files.Any(f => IsOf(f, c))) is { } unknown)
+                throw new MuktaException(ExitCode.BadInput, $"No file belongs to a component \"{PathBytes.Shown(unknown)}\".", target.ManifestPath, known.Count > 0 ? $"Name one of: {string.Join(", ", known)}." : "Neither manifest nor profile has components; name files with --refetch-files.");
+            return Globs.FirstOrDefault(g => !manifest.Files.Any(f => PathGlob.Fits(g, f.Path))) is { } idle
+                ? throw new MuktaException(ExitCode.BadInput, $"No file fits the pattern \"{PathBytes.Shown(idle)}\".", target.ManifestPath, "A * stands for characters within one folder's names: maps/*, maps/*/*.")
+                : file => Components.Any(c => IsOf(file, c)) || Globs.Any(g => PathGlob.Fits(g, file.Path));
+        }
+
+        /// <summary>Ends the product's processes by request.</summary>
+        private async Task StopAsync(Folder install, CancellationToken cancel)
+        {
+            if (target.Running(install).Running is not { Count: > 0 } running)
+                return;
+            var ended = await new ProcessEnder(new ProcessTable(), TimeProvider.System).EndAsync(running, TimeSpan.FromSeconds(10), force: false, null, cancel).ConfigureAwait(false);
+            foreach (var one in ended.Where(e => e.IsGone && !session.IsQuiet))
+                session.Error.MarkupLineInterpolated($"[grey]ended process {one.Process.Pid}, {PathBytes.Shown(one.Process.Name)}[/]");
+            target.RefuseIfRunning(install);
         }
 
         private ExitCode NothingToDo(RepairPlan plan, VerifyResult before)
@@ -139,6 +194,8 @@ internal static class RepairCommand
                 HeldAt = outcome?.HeldAt,
                 StepsDone = outcome?.StepsDone ?? 0,
                 Sources = [.. (outcome?.Sources ?? []).Select(s => new SourcePart(s.Name, s.Bytes, s.BadPieces, s.Failures))],
+                BytesElsewhere = outcome?.BytesElsewhere ?? 0,
+                Causes = [.. (outcome?.Causes ?? []).Select(c => new CausePart(Words.OfName(c.Cause.ToString()), c.Evidence, c.Advice, [.. c.Paths.Select(PathBytes.Shown)]))],
                 Failures = [.. (outcome?.Failures ?? []).Select(f => new FailurePart(PathBytes.Shown(f.Path), f.Reason, (int)f.Code))],
                 Before = VerifyDocument.Of(before, path, straysCount: false, next: null),
                 After = outcome is null ? null : VerifyDocument.Of(outcome.After, path, straysCount: false, next: null),

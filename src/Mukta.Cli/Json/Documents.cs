@@ -18,6 +18,7 @@ namespace Mukta.Cli.Json;
 [JsonSerializable(typeof(CachesDocument))]
 [JsonSerializable(typeof(LaunchDocument))]
 [JsonSerializable(typeof(CheckDocument))]
+[JsonSerializable(typeof(CompareDocument))]
 [JsonSerializable(typeof(HeldDocument))]
 [JsonSerializable(typeof(UndoDocument))]
 internal sealed partial class Documents : JsonSerializerContext

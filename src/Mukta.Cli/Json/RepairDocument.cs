@@ -24,6 +24,11 @@ internal sealed record RepairDocument
 
     public IReadOnlyList<SourcePart> Sources { get; init; } = [];
 
+    /// <summary>Bytes that were taken from elsewhere on this machine.</summary>
+    public long BytesElsewhere { get; init; }
+
+    public IReadOnlyList<CausePart> Causes { get; init; } = [];
+
     public IReadOnlyList<FailurePart> Failures { get; init; } = [];
 
     public required VerifyDocument Before { get; init; }
@@ -32,10 +37,10 @@ internal sealed record RepairDocument
 }
 
 /// <summary>What is going to be done, and what it costs.</summary>
-internal sealed record PlanPart(long BytesToFetch, long BytesKept, long BytesHeld, long ExtraSpace, IReadOnlyList<StepPart> Steps, IReadOnlyList<FindingPart> LeftOpen)
+internal sealed record PlanPart(long BytesToFetch, long BytesElsewhere, long BytesKept, long BytesHeld, long ExtraSpace, IReadOnlyList<StepPart> Steps, IReadOnlyList<FindingPart> LeftOpen)
 {
     public static PlanPart Of(RepairPlan plan) => new(
-        plan.BytesToFetch, plan.BytesKept, plan.BytesHeld, plan.ExtraSpace, [.. plan.Steps.Select(StepPart.Of)], [.. plan.LeftOpen.Select(FindingPart.Of)]);
+        plan.BytesToFetch, plan.BytesElsewhere, plan.BytesKept, plan.BytesHeld, plan.ExtraSpace, [.. plan.Steps.Select(StepPart.Of)], [.. plan.LeftOpen.Select(FindingPart.Of)]);
 }
 
 /// <summary>One step.</summary>
@@ -44,6 +49,13 @@ internal sealed record StepPart(string Act, string Path)
     public long? BytesToFetch { get; init; }
 
     public long? BytesKept { get; init; }
+
+    public long? BytesElsewhere { get; init; }
+
+    /// <summary>rebuild, share or patch.</summary>
+    public string? Way { get; init; }
+
+    public bool? IsFresh { get; init; }
 
     public bool? Replaces { get; init; }
 
@@ -62,7 +74,7 @@ internal sealed record StepPart(string Act, string Path)
         var path = PathBytes.Shown(step.Path);
         return step switch
         {
-            PutFile p => new("put-file", path) { BytesToFetch = p.BytesToFetch, BytesKept = p.BytesKept, Replaces = p.Replaces is not null },
+            PutFile p => new("put-file", path) { BytesToFetch = p.BytesToFetch, BytesElsewhere = p.BytesElsewhere, BytesKept = p.BytesKept, Way = p.Way.ToString().ToLowerInvariant(), IsFresh = p.IsFresh, Replaces = p.Replaces is not null },
             PutLink p => new("put-link", path) { Target = p.Link.Target, Replaces = p.Holds },
             FixCase f => new("fix-case", path) { From = PathBytes.Shown(f.From), Mode = f.Mode is { } mode ? Units.Mode(mode) : null },
             FixMode f => new("fix-mode", path) { From = Units.Mode(f.From), Mode = Units.Mode(f.To) },
@@ -74,6 +86,9 @@ internal sealed record StepPart(string Act, string Path)
 
 /// <summary>What a source has delivered.</summary>
 internal sealed record SourcePart(string Name, long Bytes, int BadPieces, int Failures);
+
+/// <summary>What damage looks like.</summary>
+internal sealed record CausePart(string Cause, string Evidence, string Advice, IReadOnlyList<string> Paths);
 
 /// <summary>What could not be put right.</summary>
 internal sealed record FailurePart(string Path, string Reason, int ExitCode);

@@ -26,16 +26,19 @@ internal sealed class RepairText(IAnsiConsole console, string install)
         console.MarkupLine($"Plan for {Escape(VerifyText.Title(before.Manifest))} in {Escape(install)}");
         Steps("set the mode of", plan.Steps.OfType<FixMode>(), f => $"{Units.Mode(f.From)} to {Units.Mode(f.To)}");
         Steps("rename", plan.Steps.OfType<FixCase>(), f => $"from {PathBytes.Shown(f.From)}");
-        Steps("hold strays", plan.Steps.OfType<HoldAway>().Where(h => h.IsStray), h => Units.Bytes(h.Bytes));
+        Steps(plan.Older is null ? "hold strays" : "hold what only the older release lists", plan.Steps.OfType<HoldAway>().Where(h => h.IsStray), h => Units.Bytes(h.Bytes));
         Steps("hold what is in the way", plan.Steps.OfType<HoldAway>().Where(h => !h.IsStray), Obstacle);
         Steps("link", plan.Steps.OfType<PutLink>(), l => $"to {l.Link.Target}");
         Steps("overwrite the bad pieces in place of", plan.Puts.Where(p => p.Way == PutWay.Patch), p => $"{Units.Bytes(p.BytesToFetch)} of {Units.Bytes(p.File.Size)}; their old bytes are held");
-        Steps("fetch in part", plan.Puts.Where(p => p.Replaces is not null && p.Way != PutWay.Patch), p => $"{Units.Bytes(p.BytesToFetch)} of {Units.Bytes(p.File.Size)}");
-        Steps("fetch", plan.Puts.Where(p => p.Replaces is null), p => Units.Bytes(p.BytesToFetch));
+        Steps("fetch in part", plan.Puts.Where(p => p.Replaces is not null && p is { IsFresh: false, Way: not PutWay.Patch }), p => $"{Units.Bytes(p.BytesToFetch)} of {Units.Bytes(p.File.Size)}");
+        Steps("hold and fetch anew, as asked", plan.Puts.Where(p => p.IsFresh), p => Units.Bytes(p.BytesToFetch));
+        Steps("fetch", plan.Puts.Where(p => p is { Replaces: null, IsFresh: false }), p => Units.Bytes(p.BytesToFetch));
         foreach (var open in plan.LeftOpen)
             console.MarkupLine($"  [yellow]left open[/]  {Escape(open.Path)}: {Escape(FindingWords.Evidence(open))}");
         console.WriteLine();
         console.WriteLine($"  to fetch     {Units.Bytes(plan.BytesToFetch)}{From(sources, plan)}");
+        if (plan.BytesElsewhere > 0)
+            console.WriteLine($"  elsewhere    {Units.Bytes(plan.BytesElsewhere)} of the needed bytes stand elsewhere on this machine");
         console.WriteLine($"  disk space   up to {Units.Bytes(plan.ExtraSpace)} more");
         console.WriteLine($"  held         {Units.Bytes(plan.BytesHeld)}, kept in {ManifestFolder} of the install; nothing is deleted");
         console.WriteLine($"  untouched    {Units.Bytes(before.BytesGood - plan.BytesKept)} and {Units.Count(before.Strays.Count() - plan.Steps.OfType<HoldAway>().Count(h => h.IsStray), "stray")}");
@@ -46,6 +49,8 @@ internal sealed class RepairText(IAnsiConsole console, string install)
     public void Outcome(RepairOutcome outcome, string? next)
     {
         console.WriteLine($"{Units.Count(outcome.StepsDone, "step")} of {outcome.Plan.Steps.Count} done, operation {outcome.Operation}");
+        if (outcome.BytesElsewhere > 0)
+            console.WriteLine($"  {Units.Bytes(outcome.BytesElsewhere)} from elsewhere on this machine");
         foreach (var source in outcome.Sources.Where(s => s.Bytes > 0 || s.BadPieces > 0 || s.Failures > 0))
             console.WriteLine($"  {Units.Bytes(source.Bytes)} from {PathBytes.Shown(source.Name)}{Trouble(source)}");
         if (outcome.HeldAt is not null)
@@ -54,6 +59,10 @@ internal sealed class RepairText(IAnsiConsole console, string install)
             console.MarkupLine($"  [red]not done[/]  {Escape(failure.Path)}: {Escape(failure.Reason)}");
         if (!ShowAll && outcome.Failures.Count > UsualRows)
             console.WriteLine($"  ... and {Units.Number(outcome.Failures.Count - UsualRows)} more; --all lists them");
+        if (outcome.Causes.Count > 0)
+            console.WriteLine("\nWhat the damage looks like");
+        foreach (var cause in outcome.Causes)
+            console.MarkupLine($"  [bold]{CauseWords.Name(cause.Cause)}[/]\n    {Escape(cause.Evidence)}\n    {Escape(cause.Advice)}");
         console.WriteLine();
         new VerifyText(console, install).Verdict(outcome.After);
         if (next is not null)

@@ -26,6 +26,12 @@ public sealed record RepairOutcome
     /// <summary>What each source has delivered.</summary>
     public IReadOnlyList<SourceTally> Sources { get; init; } = [];
 
+    /// <summary>Bytes that were taken from elsewhere on this machine.</summary>
+    public long BytesElsewhere { get; init; }
+
+    /// <summary>What the damage looks like.</summary>
+    public IReadOnlyList<Causes.FoundCause> Causes { get; init; } = [];
+
     /// <summary>What did not work.</summary>
     public IReadOnlyList<RepairFailure> Failures { get; init; } = [];
 

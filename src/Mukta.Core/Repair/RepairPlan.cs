@@ -46,19 +46,26 @@ public enum PutWay
 /// <param name="Fetch">The pieces to fetch.</param>
 /// <param name="Replaces">The damaged file whose good pieces are used; null where there is none.</param>
 /// <param name="Way">How.</param>
-public sealed record PutFile(ManifestFile File, IReadOnlyList<BadRange> Fetch, Node? Replaces, PutWay Way = PutWay.Rebuild) : RepairStep(File.Path)
+/// <param name="IsFresh">True for a file that is fetched whole whatever its state, because it was asked for: nothing that is here is used.</param>
+public sealed record PutFile(ManifestFile File, IReadOnlyList<BadRange> Fetch, Node? Replaces, PutWay Way = PutWay.Rebuild, bool IsFresh = false) : RepairStep(File.Path)
 {
     /// <summary>Extra bytes on the install's disk at the most.</summary>
-    public long ExtraSpace => Way switch { PutWay.Patch => 2 * BytesToFetch, PutWay.Share => BytesToFetch, _ => File.Size };
+    public long ExtraSpace => Way switch { PutWay.Patch => 2 * BytesNeeded, PutWay.Share => BytesNeeded, _ => File.Size };
 
     /// <summary>Bytes that end in the held area.</summary>
-    public long BytesHeld => Replaces is not { } old ? 0 : Way == PutWay.Patch ? BytesToFetch : old.Size;
+    public long BytesHeld => Replaces is not { } old ? 0 : Way == PutWay.Patch ? BytesNeeded : old.Size;
+
+    /// <summary>Bytes of the needed pieces that were found elsewhere on this machine.</summary>
+    public long BytesElsewhere { get; init; }
+
+    /// <summary>Bytes of the needed pieces.</summary>
+    public long BytesNeeded => Fetch.Sum(f => f.Length);
 
     /// <summary>Bytes to fetch.</summary>
-    public long BytesToFetch => Fetch.Sum(f => f.Length);
+    public long BytesToFetch => BytesNeeded - BytesElsewhere;
 
     /// <summary>Bytes of the file that are here and good.</summary>
-    public long BytesKept => File.Size - BytesToFetch;
+    public long BytesKept => File.Size - BytesNeeded;
 }
 
 /// <summary>Moves something into the held area.</summary>
@@ -79,6 +86,22 @@ public readonly record struct DiskAbilities(bool SharesBytes, bool LeavesHoles, 
     public static DiskAbilities Of(string path) => new(FileSystemFacts.SharesBytes(path), FileSystemFacts.KeepsModes(path));
 }
 
+/// <summary>What is wanted of a repair beside bringing back what is wrong.</summary>
+public sealed record RepairWish
+{
+    /// <summary>Move the files that no manifest lists into the held area.</summary>
+    public bool HoldStrays { get; init; }
+
+    /// <summary>Files to hold whatever their state, and to bring back fresh; none where this is null.</summary>
+    public Func<ManifestFile, bool>? Refetch { get; init; }
+
+    /// <summary>The release that was here before: what only it lists is no stray but a leftover, and is held. Null where it is the same, or not known.</summary>
+    public Manifest? Older { get; init; }
+
+    /// <summary>What the install's file system can do.</summary>
+    public DiskAbilities Disk { get; init; }
+}
+
 /// <summary>The ordered steps that put findings right, with their cost, made before anything is touched.</summary>
 public sealed record RepairPlan
 {
@@ -93,6 +116,15 @@ public sealed record RepairPlan
 
     /// <summary>Bytes to fetch from sources.</summary>
     public long BytesToFetch => Puts.Sum(p => p.BytesToFetch);
+
+    /// <summary>Bytes that are taken from elsewhere on this machine.</summary>
+    public long BytesElsewhere => Puts.Sum(p => p.BytesElsewhere);
+
+    /// <summary>The release that was here before; null where it is the same, or not known.</summary>
+    public Manifest? Older { get; init; }
+
+    /// <summary>The plan with what was found elsewhere on this machine.</summary>
+    public RepairPlan With(Sources.LocalPieces local) => this with { Steps = [.. Steps.Select(s => s is PutFile put ? put with { BytesElsewhere = local.BytesFor(put) } : s)] };
 
     /// <summary>Bytes of rebuilt files that are taken from what is here.</summary>
     public long BytesKept => Puts.Sum(p => p.BytesKept);
@@ -111,21 +143,37 @@ public sealed record RepairPlan
 
     /// <summary>Makes the plan for what a verification has found. Pure.</summary>
     /// <param name="found">The verification.</param>
-    /// <param name="holdStrays">True to move the files that no manifest lists into the held area.</param>
-    /// <param name="disk">What the install's file system can do.</param>
-    public static RepairPlan For(VerifyResult found, bool holdStrays, DiskAbilities disk = default)
+    /// <param name="wish">What is wanted.</param>
+    public static RepairPlan For(VerifyResult found, RepairWish wish)
     {
         var steps = new List<RepairStep>();
         var open = new List<Finding>();
+        var leftovers = wish.Older?.Files.Select(f => f.Path).Concat(wish.Older.Links.Select(l => l.Path)).ToHashSet(StringComparer.Ordinal) ?? [];
         foreach (var finding in found.Findings)
         {
             if (finding is Unreadable)
                 open.Add(finding);
-            else if (finding is not Stray || holdStrays)
-                steps.AddRange(StepsFor(finding, found.ModesCompared, disk));
+            else if (finding is not Stray || wish.HoldStrays || leftovers.Contains(finding.Path))
+                steps.AddRange(StepsFor(finding, found.ModesCompared, wish.Disk));
         }
 
-        return new RepairPlan { Steps = [.. steps.OrderBy(Order)], LeftOpen = open };
+        if (wish.Refetch is { } refetch)
+            Refetch(steps, found, refetch);
+
+        return new RepairPlan { Steps = [.. steps.OrderBy(Order)], LeftOpen = open, Older = wish.Older };
+    }
+
+    /// <summary>Files that are there are held and fetched whole; what was to be done about them otherwise is not.</summary>
+    private static void Refetch(List<RepairStep> steps, VerifyResult found, Func<ManifestFile, bool> refetch)
+    {
+        foreach (var file in found.Manifest.Files.Where(refetch))
+        {
+            var old = steps.OfType<PutFile>().FirstOrDefault(p => p.Path == file.Path)?.Replaces ?? (found.Proven.TryGetValue(file.Path, out var proven) ? proven : (Node?)null);
+            if (steps.OfType<FixCase>().Any(f => f.Path == file.Path))
+                continue; // Its bytes were just proven under another name; the next run can fetch it.
+            steps.RemoveAll(s => s is PutFile or FixMode && s.Path == file.Path);
+            steps.Add(new PutFile(file, Survey.Whole(file), old, PutWay.Rebuild, IsFresh: true));
+        }
     }
 
     private static int Order(RepairStep step) => step switch { FixMode => 0, FixCase => 1, HoldAway => 2, PutLink => 3, _ => 4 };

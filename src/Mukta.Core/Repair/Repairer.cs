@@ -1,5 +1,6 @@
 using System.Globalization;
 using Mukta.Disk;
+using Mukta.Repair.Causes;
 using Mukta.Sources;
 using Mukta.Verification;
 using Serilog;
@@ -24,11 +25,12 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
     /// <param name="before">The verification that the plan was made from.</param>
     /// <param name="install">The install.</param>
     /// <param name="sources">Where bytes come from, first choice first.</param>
+    /// <param name="local">What was found elsewhere on this machine; null where nobody looked.</param>
     /// <param name="meter">Counts the work while it is done.</param>
     /// <param name="cancel">Interrupts between steps; what is done is kept, and the same repair goes on from there.</param>
     /// <exception cref="MuktaException">Nothing can be done: no source, no room, no right to write, another run at work.</exception>
     public async Task<RepairOutcome> RepairAsync(
-        RepairPlan plan, VerifyResult before, Folder install, IReadOnlyList<ISource> sources, WorkMeter? meter, CancellationToken cancel)
+        RepairPlan plan, VerifyResult before, Folder install, IReadOnlyList<ISource> sources, LocalPieces? local, WorkMeter? meter, CancellationToken cancel)
     {
         if (plan.IsEmpty)
         {
@@ -49,7 +51,7 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
         using var area = left is null ? HeldArea.Begin(install, HeldArea.OfInstall, header) : HeldArea.Resume(install, left);
         begun?.Invoke(header, Path.Join(install.RealPath, HeldArea.OfInstall));
         using var fetcher = new Fetcher(sources, meter, log);
-        var workshop = new Workshop(install, area, plan, fetcher);
+        var workshop = new Workshop(install, area, plan, fetcher) { Local = local, Scan = new DamageScan(before.Manifest, plan.Older) };
         meter?.Begin("fetching", plan.BytesToFetch);
         foreach (var step in plan.Steps.Where(s => s is not PutFile))
         {
@@ -67,6 +69,8 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
         }
 
         var after = new Verifier(time).Verify(before.Manifest, install, new VerifyOptions { Meter = meter, Trusted = Both(before.Proven, workshop.Proven) }, cancel);
+        if (after.IsIntact)
+            InstalledRelease.Put(install, before.Manifest);
         return new RepairOutcome
         {
             Plan = plan,
@@ -74,6 +78,8 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
             HeldAt = area.HoldsSomething ? area.Path : null,
             StepsDone = workshop.StepsDone,
             Sources = fetcher.Tallies,
+            BytesElsewhere = local?.Taken ?? 0,
+            Causes = [.. DamageReading.Of(before), .. DamageReading.Together(workshop.Causes)],
             Failures = [.. workshop.Failures.OrderBy(f => f.Path, StringComparer.Ordinal)],
             After = after,
         };

@@ -2,6 +2,8 @@ using System.Collections.Concurrent;
 using Mukta.Disk;
 using Mukta.Hashing;
 using Mukta.Manifests;
+using Mukta.Repair.Causes;
+using Mukta.Sources;
 
 namespace Mukta.Repair;
 
@@ -22,6 +24,15 @@ internal sealed class Workshop(Folder install, HeldArea area, RepairPlan plan, F
     public ConcurrentQueue<RepairFailure> Failures { get; } = [];
 
     public int StepsDone => stepsDone;
+
+    /// <summary>What was found elsewhere on this machine; null where nobody looked.</summary>
+    public LocalPieces? Local { get; init; }
+
+    /// <summary>Tells what damage looks like; null where nobody wants to know.</summary>
+    public DamageScan? Scan { get; init; }
+
+    /// <summary>What the damage of single files looks like.</summary>
+    public ConcurrentBag<(string Path, FoundCause Cause)> Causes { get; } = [];
 
     /// <summary>Files whose bytes were proven on the disk, as they stood right afterwards.</summary>
     public ConcurrentDictionary<string, Node> Proven { get; } = new(StringComparer.Ordinal);
@@ -57,12 +68,14 @@ internal sealed class Workshop(Folder install, HeldArea area, RepairPlan plan, F
         {
             using var hasher = new PieceHasher();
             using var staged = StagedFile.Open(install, StagingFolder, put.File, put.Way == PutWay.Patch ? put.Fetch : null, hasher, cancel);
-            if (put.Replaces is not null && put.Way != PutWay.Patch)
+            if (put.Replaces is not null && put is { IsFresh: false, Way: not PutWay.Patch })
             {
                 using var old = install.OpenRead(put.Path);
                 staged.TakeFrom(old, hasher, cancel);
             }
 
+            if (!put.IsFresh)
+                Local?.Fill(staged, hasher, cancel);
             if (await fetcher.FetchAsync(staged, cancel).ConfigureAwait(false) is { } reason)
             {
                 Failures.Enqueue(new RepairFailure(put.Path, reason, ExitCode.NoSource));
@@ -73,6 +86,7 @@ internal sealed class Workshop(Folder install, HeldArea area, RepairPlan plan, F
             install.SetOwner(staged.Path, like.User, like.Group);
             install.SetMode(staged.Path, like.Mode);
             staged.ProveOnDisk(hasher, cancel);
+            Examine(put, staged, cancel);
             lock (placing)
             {
                 if (put.Way == PutWay.Patch)
@@ -107,6 +121,16 @@ internal sealed class Workshop(Folder install, HeldArea area, RepairPlan plan, F
     {
         foreach (var folder in changedFolders.Where(f => f.Length == 0 || install.Look(f) is { Kind: NodeKind.Folder }))
             install.Flush(folder);
+    }
+
+    /// <summary>While the bad and the good bytes are both at hand: what does the damage look like?</summary>
+    private void Examine(PutFile put, StagedFile staged, CancellationToken cancel)
+    {
+        if (Scan is null || put is not { Replaces: { Kind: NodeKind.File } old, IsFresh: false })
+            return;
+        using var file = install.OpenRead(put.Path);
+        if (DamageReading.Of(Scan.Compare(put.File, file, old.Size, staged.Handle, put.Fetch, put.Way != PutWay.Patch, cancel)) is { } cause)
+            Causes.Add((put.Path, cause));
     }
 
     /// <summary>Overwrites the bad pieces in place, then hashes them from the file.</summary>

@@ -145,8 +145,8 @@ public sealed class CrashTests
         using var own = watched is null ? Folder.Open(install.Root) : null;
         using var release = new FolderSource(Folder.Open(install.Scratch.At("release")));
         var before = install.Verify();
-        var plan = RepairPlan.For(before, holdStrays: false, new DiskAbilities(SharesBytes: false, LeavesHoles: true, LeastToPatch: Install.PieceLength));
-        return new Repairer(TimeProvider.System, Serilog.Core.Logger.None).RepairAsync(plan, before, watched ?? own!, [release], null, default).GetAwaiter().GetResult().Code;
+        var plan = RepairPlan.For(before, new RepairWish { Disk = new DiskAbilities(SharesBytes: false, LeavesHoles: true, LeastToPatch: Install.PieceLength) });
+        return new Repairer(TimeProvider.System, Serilog.Core.Logger.None).RepairAsync(plan, before, watched ?? own!, [release], null, null, default).GetAwaiter().GetResult().Code;
     }
 
     private static void Undo(Install install, Folder? watched)

@@ -29,7 +29,7 @@ public sealed class RepairTests
             install.Scratch.Write("install/saves/mine.sav", "the player's");
 
             var expected = install.Verify().BytesToFetch;
-            var outcome = install.RepairAsync().GetAwaiter().GetResult();
+            var outcome = install.RepairAsync(holdStrays: false).GetAwaiter().GetResult();
 
             outcome.Code.ShouldBe(ExitCode.Done);
             outcome.Sources.Sum(s => s.Bytes).ShouldBe(expected);
@@ -47,7 +47,7 @@ public sealed class RepairTests
         using var install = Install.Usual();
         install.Scratch.Flip("install/maps/harbour.pak", 5000);
         var broken = await File.ReadAllBytesAsync(install.Scratch.At("install/maps/harbour.pak"), TestContext.Current.CancellationToken);
-        var outcome = await install.RepairAsync();
+        var outcome = await install.RepairAsync(holdStrays: false);
         (await File.ReadAllBytesAsync(install.Scratch.At("install", outcome.HeldAt!, "files/maps/harbour.pak"), TestContext.Current.CancellationToken)).ShouldBe(broken);
         var record = await File.ReadAllLinesAsync(install.Scratch.At("install", outcome.HeldAt!, "operation.jsonl"), TestContext.Current.CancellationToken);
         record[0].ShouldContain("\"format\":\"mukta.operation/1\"");
@@ -59,7 +59,7 @@ public sealed class RepairTests
     {
         using var install = Install.Usual();
         install.Scratch.Write("install/crash.dump", "dump");
-        (await install.RepairAsync()).Plan.IsEmpty.ShouldBeTrue();
+        (await install.RepairAsync(holdStrays: false)).Plan.IsEmpty.ShouldBeTrue();
         File.Exists(install.Scratch.At("install/crash.dump")).ShouldBeTrue();
         var outcome = await install.RepairAsync(holdStrays: true);
         File.Exists(install.Scratch.At("install/crash.dump")).ShouldBeFalse();
@@ -118,7 +118,7 @@ public sealed class RepairTests
         using var folder = Folder.Open(install.Root);
         using var release = new FolderSource(Folder.Open(install.Scratch.At("release")));
         var outcome = await new Repairer(TimeProvider.System, Serilog.Core.Logger.None)
-            .RepairAsync(RepairPlan.For(before, false), before, folder, [release], null, TestContext.Current.CancellationToken);
+            .RepairAsync(RepairPlan.For(before, new RepairWish()), before, folder, [release], null, null, TestContext.Current.CancellationToken);
         outcome.Code.ShouldBe(ExitCode.Blocked);
         (await File.ReadAllTextAsync(install.Scratch.At("install/maps/harbour.pak"), TestContext.Current.CancellationToken)).ShouldBe("somebody else wrote this");
     }
@@ -132,7 +132,7 @@ public sealed class RepairTests
         install.Scratch.Flip("install/maps/pier.pak", 1);
         using (var chown = System.Diagnostics.Process.Start("chown", ["-R", "1234:2345", install.Root]))
             await chown.WaitForExitAsync(TestContext.Current.CancellationToken);
-        await install.RepairAsync();
+        await install.RepairAsync(holdStrays: false);
         using var folder = Folder.Open(install.Root);
         foreach (var path in new[] { "maps/harbour.pak", "maps/pier.pak", ".mukta", ".mukta/held" })
             (folder.Look(path)!.Value.User, folder.Look(path)!.Value.Group).ShouldBe((1234u, 2345u), path);
@@ -146,12 +146,12 @@ public sealed class RepairTests
         using var folder = Folder.Open(install.Root);
         using (InstallLock.Take(folder, TimeProvider.System))
         {
-            var failure = await Should.ThrowAsync<MuktaException>(() => install.RepairAsync());
+            var failure = await Should.ThrowAsync<MuktaException>(() => install.RepairAsync(holdStrays: false));
             failure.Code.ShouldBe(ExitCode.Blocked);
             failure.Where.ShouldContain($"process {Environment.ProcessId}, since");
         }
 
-        (await install.RepairAsync()).Code.ShouldBe(ExitCode.Done);
+        (await install.RepairAsync(holdStrays: false)).Code.ShouldBe(ExitCode.Done);
     }
 
     [Fact]
@@ -162,7 +162,7 @@ public sealed class RepairTests
         install.Scratch.Flip("elsewhere/harbour.pak", 1);
         Directory.CreateSymbolicLink(install.Scratch.At("install/maps"), install.Scratch.At("elsewhere"));
         var elsewhere = install.Scratch.Snapshot("elsewhere");
-        var outcome = await install.RepairAsync();
+        var outcome = await install.RepairAsync(holdStrays: false);
         outcome.Code.ShouldBe(ExitCode.Done);
         install.Scratch.Snapshot("elsewhere").ShouldBe(elsewhere);
         install.Scratch.Snapshot("install").ShouldBe(install.Scratch.Snapshot("release"));
@@ -173,7 +173,7 @@ public sealed class RepairTests
     public void A_plan_for_a_healthy_install_is_empty()
     {
         using var install = Install.Usual();
-        RepairPlan.For(install.Verify(), holdStrays: true).IsEmpty.ShouldBeTrue();
+        RepairPlan.For(install.Verify(), new RepairWish { HoldStrays = true }).IsEmpty.ShouldBeTrue();
     }
 
     [Fact]
@@ -188,7 +188,7 @@ public sealed class RepairTests
             ModesCompared = true,
             BytesGood = 0,
         };
-        var plan = RepairPlan.For(result, holdStrays: true);
+        var plan = RepairPlan.For(result, new RepairWish { HoldStrays = true });
         plan.IsEmpty.ShouldBeTrue();
         plan.LeftOpen.ShouldHaveSingleItem().Path.ShouldBe("a");
     }

@@ -1,0 +1,43 @@
+using Mukta.Disk;
+using Mukta.Manifests;
+
+namespace Mukta.Repair;
+
+/// <summary>
+/// The manifest of the release that a repair has brought an install to, kept in Mukta's own folder there: so that the next
+/// release's repair knows which files are left over from it, and which are the user's.
+/// </summary>
+public static class InstalledRelease
+{
+    private const string File = ManifestPath.OwnFolder + "/installed.meta4";
+
+    /// <summary>The manifest of the release that was here before this one; null where it is the same, or not known.</summary>
+    public static Manifest? Before(Folder install, Manifest manifest)
+    {
+        try
+        {
+            if (install.Look(File) is not { Kind: NodeKind.File })
+                return null;
+            using var stream = new FileStream(install.OpenRead(File), FileAccess.Read);
+            var before = MetalinkReader.Read(stream, File);
+            return (before.Product, before.Release, before.Sequence) == (manifest.Product, manifest.Release, manifest.Sequence) || before.Product != manifest.Product ? null : before;
+        }
+        catch (MuktaException)
+        {
+            return null; // Without it nothing is taken for a leftover.
+        }
+    }
+
+    /// <summary>Remembers what an install has been brought to.</summary>
+    internal static void Put(Folder install, Manifest manifest)
+    {
+        const string Staged = File + ".new";
+        if (install.Look(Staged) is not null)
+            install.RemoveFile(Staged);
+        using (var stream = new FileStream(install.CreateFile(Staged, 0b110_100_100), FileAccess.Write))
+            MetalinkWriter.Write(manifest, stream);
+        var like = install.Look(ManifestPath.OwnFolder)!.Value;
+        install.SetOwner(Staged, like.User, like.Group);
+        install.Move(Staged, File, replace: true);
+    }
+}

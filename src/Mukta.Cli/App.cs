@@ -38,6 +38,12 @@ internal static class App
         {
             return (int)ExitCode.Done; // Whoever read our output has seen enough.
         }
+        catch (IOException e)
+        {
+            return session.Fail(new MuktaException(
+                ExitCode.Blocked, $"The system refused to read or write: {e.Message.TrimEnd('.')}.", string.Join(' ', args.Select(Shell.Quoted).Prepend("mukta")),
+                "Look at the room on the disk and at the system's log, then run the same command again.", e));
+        }
         catch (Exception e)
         {
             return session.Fail(new MuktaException(

@@ -79,20 +79,7 @@ internal static class ManifestMakeCommand
             ? new MirrorUrl(uri, index + 1)
             : throw new MuktaException(ExitCode.BadInput, "This base URL is no http or https URL.", text, "Name a URL such as https://mirror.example/gannet-post.");
 
-    private static long Size(ArgumentResult result)
-    {
-        var text = result.Tokens.Single().Value;
-        var (digits, unit) = text switch
-        {
-            _ when text.EndsWith("KiB", StringComparison.OrdinalIgnoreCase) => (text[..^3], 1L << 10),
-            _ when text.EndsWith("MiB", StringComparison.OrdinalIgnoreCase) => (text[..^3], 1L << 20),
-            _ => (text, 1L),
-        };
-        if (int.TryParse(digits, NumberStyles.None, CultureInfo.InvariantCulture, out var number) && number * unit is >= 1 << 10 and <= 1 << 30)
-            return number * unit;
-        result.AddError($"The piece size '{text}' is not one of 1 KiB to 1 GiB, such as 262144, 256KiB or 4MiB");
-        return 0;
-    }
+    private static long Size(ArgumentResult result) => SizeText.Parse(result, "piece size", 1 << 10, 1 << 30);
 
     private static DateTimeOffset? Date(ArgumentResult result)
     {

@@ -34,13 +34,15 @@ internal static class RepairCommand
         var refetchFiles = new Option<string[]>("--refetch-files") { Description = "The same for the files whose paths fit this pattern, such as 'bin/*'.", HelpName = "GLOB" };
         var also = new Option<string[]>("--also") { Description = "A folder on this machine in which to look for pieces before the network is asked. May be given several times.", HelpName = "DIR" };
         var previous = new Option<string?>("--previous") { Description = "The manifest of the release that is there now, where a newer one is wanted: files that only it lists are held.", HelpName = "FILE" };
+        var offline = new Option<bool>("--offline") { Description = "Use what is on this machine only: folders named with --from and --also, other installs, the held area." };
+        var limitRate = new Option<long?>("--limit-rate") { CustomParser = result => SizeText.Parse(result, "rate", 1 << 10, 1 << 30), Description = "Fetch at most this many bytes a second: 500KiB, 2MiB.", HelpName = "SIZE" };
         var stop = new Option<bool>("--stop") { Description = "End the product's processes first, by request." };
         var all = new Option<bool>("--all") { Description = "List every step, however many there are." };
         var (dryRun, yes) = (CommonOptions.DryRun(), CommonOptions.Yes());
         var command = new ExampleCommand(
             "repair", "Bring missing, damaged, miscased, wrong-kind and wrong-mode files back. Fetches only what is bad; what is replaced is kept.", Examples)
         {
-            from, also, previous, refetch, refetchFiles, holdStrays, stop, all, dryRun, yes,
+            from, also, offline, limitRate, previous, refetch, refetchFiles, holdStrays, stop, all, dryRun, yes,
         };
         target.AddTo(command);
         command.SetAction(async (parsed, cancel) =>
@@ -53,6 +55,8 @@ internal static class RepairCommand
                 Components = parsed.GetValue(refetch) ?? [],
                 Globs = parsed.GetValue(refetchFiles) ?? [],
                 StopsFirst = parsed.GetValue(stop),
+                IsOffline = parsed.GetValue(offline),
+                Limits = new FetchLimits { BytesPerSecond = parsed.GetValue(limitRate) },
                 Also = parsed.GetValue(also) ?? [],
                 Previous = parsed.GetValue(previous),
                 ShowAll = parsed.GetValue(all),
@@ -78,6 +82,10 @@ internal static class RepairCommand
 
         public string[] Also { get; init; } = [];
 
+        public bool IsOffline { get; init; }
+
+        public FetchLimits Limits { get; init; } = new();
+
         public string? Previous { get; init; }
 
         public bool ShowAll { get; init; }
@@ -90,7 +98,7 @@ internal static class RepairCommand
         {
             var manifest = MetalinkReader.ReadFile(target.ManifestPath);
             var log = session.Log(toFile: !IsDryRun);
-            using var sources = SourceList.Of(named, target.Mirrors, manifest, Session.UserAgent, TimeProvider.System, log);
+            using var sources = SourceList.Of(named, target.Mirrors, manifest, IsOffline, Session.UserAgent, TimeProvider.System, log);
             using var install = Folder.Open(path);
             var looking = new WorkMeter();
             var options = new VerifyOptions { Meter = looking, RememberProven = true };
@@ -119,7 +127,7 @@ internal static class RepairCommand
                 await StopAsync(install, cancel).ConfigureAwait(false);
             var repairing = new WorkMeter();
             var outcome = await Progressing.ShowAsync(
-                session, repairing, () => new Repairer(TimeProvider.System, log, () => target.RefuseIfRunning(install), (header, place) => OperationIndex.TryPut(target.Machine, header, place)).RepairAsync(plan, before, install, sources.Sources, local, repairing, cancel)).ConfigureAwait(false);
+                session, repairing, () => new Repairer(TimeProvider.System, log, () => target.RefuseIfRunning(install), (header, place) => OperationIndex.TryPut(target.Machine, header, place)) { Limits = Limits }.RepairAsync(plan, before, install, sources.Sources, local, repairing, cancel)).ConfigureAwait(false);
             log.Information("operation {Operation}: {Done} steps done, {Failed} failed, exit code {Code}", outcome.Operation, outcome.StepsDone, outcome.Failures.Count, outcome.Code);
             var next = outcome.After.IsIntact ? null : NextStep.After(outcome.After, target, straysCount: false);
             if (session.IsJson)

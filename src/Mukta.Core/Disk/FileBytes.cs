@@ -41,6 +41,20 @@ internal static class FileBytes
         }
     }
 
+    /// <summary>Makes a file so long.</summary>
+    /// <exception cref="DiskException">The disk is full, or fails.</exception>
+    public static void SetLength(SafeFileHandle file, long length, string shown)
+    {
+        try
+        {
+            RandomAccess.SetLength(file, length);
+        }
+        catch (IOException e)
+        {
+            throw new DiskException(e.HResult, "make room for", shown);
+        }
+    }
+
     /// <summary>Sees to it that a file's bytes outlast a loss of power.</summary>
     /// <exception cref="DiskException">They cannot be written.</exception>
     public static void Flush(SafeFileHandle file, string shown)

@@ -1,6 +1,7 @@
 using System.Buffers;
 using System.Collections.Concurrent;
 using System.Security.Cryptography;
+using System.Threading.RateLimiting;
 using Mukta.Hashing;
 using Mukta.Sources;
 using Serilog;
@@ -11,7 +12,7 @@ namespace Mukta.Repair;
 public sealed class SourceTally(string name)
 {
     private long bytes;
-    private int badPieces, failures;
+    private int badPieces, goodPieces, failures;
 
     /// <summary>The source's name.</summary>
     public string Name { get; } = name;
@@ -25,27 +26,80 @@ public sealed class SourceTally(string name)
     /// <summary>Requests that were refused or broke off.</summary>
     public int Failures => Volatile.Read(ref failures);
 
-    internal bool IsDead { get; set; }
+    /// <summary>True where it was left aside because of too many wrong pieces.</summary>
+    public bool IsDropped { get; private set; }
 
-    internal void Right(long length) => Interlocked.Add(ref bytes, length);
+    private const int WrongPiecesBeforeDropped = 3;
+    private const long TellingBytes = 1 << 20;
+    private const double SlowBytesPerSecond = 64 * 1024;
 
-    internal void Bad() => Interlocked.Increment(ref badPieces);
+    private long busyTicks, received, leftAloneUntil;
+
+    /// <summary>True where it is not to be asked now.</summary>
+    internal bool IsLeftAlone(long now) => IsDropped || now < Interlocked.Read(ref leftAloneUntil);
+
+    /// <summary>True where what it has sent so far came so slowly that another one is asked first.</summary>
+    internal bool IsSlow(TimeProvider time)
+    {
+        var (bytesSoFar, ticks) = (Interlocked.Read(ref received), Interlocked.Read(ref busyTicks));
+        var seconds = (double)ticks / time.TimestampFrequency;
+        return (bytesSoFar >= TellingBytes || seconds >= 5) && bytesSoFar / Math.Max(seconds, 0.001) < SlowBytesPerSecond;
+    }
+
+    /// <summary>Counts what came in a stretch of time.</summary>
+    internal void Came(long count, long ticks)
+    {
+        Interlocked.Add(ref received, count);
+        Interlocked.Add(ref busyTicks, ticks);
+    }
+
+    /// <summary>Leaves it alone until a moment.</summary>
+    internal void LeaveAlone(long until) => Interlocked.Exchange(ref leftAloneUntil, until);
+
+    internal void Right(long length)
+    {
+        Interlocked.Add(ref bytes, length);
+        Interlocked.Increment(ref goodPieces);
+    }
+
+    internal void Bad()
+    {
+        if (Interlocked.Increment(ref badPieces) >= WrongPiecesBeforeDropped && BadPieces > goodPieces / 10)
+            IsDropped = true;
+    }
 
     internal void Failed() => Interlocked.Increment(ref failures);
+}
+
+/// <summary>What a download keeps to.</summary>
+public sealed record FetchLimits
+{
+    /// <summary>Bytes a second at the most, over all sources; null for as fast as they come.</summary>
+    public long? BytesPerSecond { get; init; }
+
+    /// <summary>After so long without a byte a transfer counts as stalled.</summary>
+    public TimeSpan LongestSilence { get; init; } = TimeSpan.FromSeconds(15);
 }
 
 /// <summary>
 /// Brings the pieces of staged files, several requests at a time. Tries the sources in their order; what one does not
 /// deliver right, the next is asked for.
 /// </summary>
-internal sealed class Fetcher(IReadOnlyList<ISource> sources, WorkMeter? meter, ILogger log) : IDisposable
+internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits, TimeProvider time, WorkMeter? meter, ILogger log) : IDisposable
 {
     /// <summary>One request asks for at most this much, or for one piece where a piece is longer.</summary>
     private const long LongestRequest = 16L << 20;
 
+    private const int BufferLength = 128 * 1024;
     private const int RequestsAtATime = 6;
     private const int FruitlessTries = 2;
-    private static readonly TimeSpan LongestSilence = TimeSpan.FromSeconds(30);
+    private static readonly TimeSpan LeftAlone = TimeSpan.FromSeconds(20);
+
+    private readonly RateLimiter? rate = limits.BytesPerSecond is { } most ? new TokenBucketRateLimiter(new TokenBucketRateLimiterOptions
+    {
+        TokenLimit = (int)Math.Clamp(most / 10, BufferLength, int.MaxValue), TokensPerPeriod = (int)Math.Clamp(most / 10, 1, int.MaxValue),
+        ReplenishmentPeriod = TimeSpan.FromMilliseconds(100), QueueLimit = int.MaxValue, AutoReplenishment = true,
+    }) : null;
 
     private readonly SemaphoreSlim requests = new(RequestsAtATime, RequestsAtATime);
     private volatile bool isSentInRanges;
@@ -66,7 +120,15 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, WorkMeter? meter, 
         return staged.IsComplete ? null : string.Join("; ", reasons.Distinct().Take(4)) is { Length: > 0 } why ? why : "no source is left";
     }
 
-    public void Dispose() => requests.Dispose();
+    public void Dispose()
+    {
+        requests.Dispose();
+        rate?.Dispose();
+    }
+
+    /// <summary>The sources to ask, first choice first: in the user's order, but slow ones last and those that failed a moment ago not at all.</summary>
+    private List<(ISource Source, SourceTally Tally)> InOrder() =>
+        sources.Zip(Tallies).Where(s => !s.Second.IsLeftAlone(time.GetTimestamp())).OrderBy(s => s.Second.IsSlow(time) ? 1 : 0).Select(s => (s.First, s.Second)).ToList();
 
     private static List<(int First, int End)> Runs(StagedFile staged)
     {
@@ -86,9 +148,9 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, WorkMeter? meter, 
 
     private async Task FetchRunAsync(StagedFile staged, int first, int end, ConcurrentQueue<string> reasons, CancellationToken cancel)
     {
-        foreach (var (source, tally) in sources.Zip(Tallies).Where(s => !s.Second.IsDead))
+        foreach (var (source, tally) in InOrder())
         {
-            for (var fruitless = 0; fruitless < FruitlessTries;)
+            for (var fruitless = 0; fruitless < FruitlessTries && !tally.IsLeftAlone(time.GetTimestamp());)
             {
                 if (NextNeeded(staged, first, end) is not { } wanted)
                     return;
@@ -102,7 +164,8 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, WorkMeter? meter, 
                 {
                     log.Debug("{Source} failed for {Path}: {Reason}", source.Name, staged.File.Path, e.Reason);
                     tally.Failed();
-                    tally.IsDead |= e.IsDead;
+                    if (e.IsDead)
+                        tally.LeaveAlone(time.GetTimestamp() + (long)(LeftAlone.TotalSeconds * time.TimestampFrequency));
                     reasons.Enqueue($"{source.Name} {e.Reason}");
                     break;
                 }
@@ -165,7 +228,7 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, WorkMeter? meter, 
 
     private async Task<string?> ReceiveAsync(SourceAnswer answer, SourceTally tally, StagedFile staged, int end, CancellationToken cancel)
     {
-        var buffer = ArrayPool<byte>.Shared.Rent(128 * 1024);
+        var buffer = ArrayPool<byte>.Shared.Rent(BufferLength);
         using var hash = staged.Kind.Start();
         string? trouble = null;
         try
@@ -178,7 +241,7 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, WorkMeter? meter, 
                 var isRight = false;
                 try
                 {
-                    if (!await ReceivePieceAsync(answer.Body, staged, piece, isOurs ? hash : null, buffer, cancel).ConfigureAwait(false))
+                    if (!await ReceivePieceAsync(answer.Body, tally, staged, piece, isOurs ? hash : null, buffer, cancel).ConfigureAwait(false))
                         return Broke(tally, "broke off in the middle");
                     if (!isOurs)
                         continue;
@@ -212,7 +275,8 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, WorkMeter? meter, 
         }
         catch (OperationCanceledException) when (!cancel.IsCancellationRequested)
         {
-            return Broke(tally, $"sent nothing for {LongestSilence.TotalSeconds:0} s");
+            tally.LeaveAlone(time.GetTimestamp() + (long)(LeftAlone.TotalSeconds * time.TimestampFrequency));
+            return Broke(tally, $"sent nothing for {limits.LongestSilence.TotalSeconds:0} s");
         }
         finally
         {
@@ -221,16 +285,23 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, WorkMeter? meter, 
     }
 
     /// <summary>Reads one piece's bytes; writes and hashes them where a hash is given. False where the body ends first.</summary>
-    private static async Task<bool> ReceivePieceAsync(Stream body, StagedFile staged, int piece, IncrementalHash? hash, byte[] buffer, CancellationToken cancel)
+    private async Task<bool> ReceivePieceAsync(Stream body, SourceTally tally, StagedFile staged, int piece, IncrementalHash? hash, byte[] buffer, CancellationToken cancel)
     {
         var range = staged.RangeOf(piece);
         for (var done = 0L; done < range.Length;)
         {
             using var silence = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-            silence.CancelAfter(LongestSilence);
-            var got = await body.ReadAsync(buffer.AsMemory(0, (int)Math.Min(buffer.Length, range.Length - done)), silence.Token).ConfigureAwait(false);
+            silence.CancelAfter(limits.LongestSilence);
+            var started = time.GetTimestamp();
+            var got = await body.ReadAsync(buffer.AsMemory(0, (int)Math.Min(BufferLength, range.Length - done)), silence.Token).ConfigureAwait(false);
             if (got == 0)
                 return false;
+            tally.Came(got, time.GetTimestamp() - started);
+            if (rate is not null)
+            {
+                using var lease = await rate.AcquireAsync(got, cancel).ConfigureAwait(false);
+            }
+
             if (hash is not null)
             {
                 hash.AppendData(buffer, 0, got);

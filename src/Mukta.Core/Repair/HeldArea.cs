@@ -238,9 +238,9 @@ internal sealed class HeldArea : IDisposable
     private void Append(ReadOnlySpan<byte> line)
     {
         anchor.Passing();
-        RandomAccess.Write(record, line, recordLength);
+        FileBytes.Write(record, line, recordLength, $"{Path}/{OperationRecord.FileName}");
         anchor.Passing();
-        RandomAccess.Write(record, "\n"u8, recordLength + line.Length);
+        FileBytes.Write(record, "\n"u8, recordLength + line.Length, $"{Path}/{OperationRecord.FileName}");
         recordLength += line.Length + 1;
     }
 }

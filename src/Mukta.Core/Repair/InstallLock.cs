@@ -38,9 +38,17 @@ internal sealed class InstallLock : IDisposable
         }
 
         var note = string.Create(CultureInfo.InvariantCulture, $"process {Environment.ProcessId}, since {time.GetUtcNow():yyyy-MM-dd HH:mm:ss} UTC");
-        RandomAccess.SetLength(handle, 0);
-        RandomAccess.Write(handle, Encoding.UTF8.GetBytes(note), 0);
-        return new InstallLock(handle);
+        try
+        {
+            FileBytes.SetLength(handle, 0, LockFile);
+            FileBytes.Write(handle, Encoding.UTF8.GetBytes(note), 0, LockFile);
+            return new InstallLock(handle);
+        }
+        catch
+        {
+            handle.Dispose();
+            throw;
+        }
     }
 
     public void Dispose() => handle.Dispose();

@@ -133,7 +133,7 @@ public sealed record RepairPlan
     public long ExtraSpace => Puts.Sum(p => p.ExtraSpace);
 
     /// <summary>Files and folders that are made on the way: new files, and their folders in the held area.</summary>
-    public long NamesMade => Steps.Count * 3L;
+    public long NamesMade => (Steps.Count * 3L) + 8;
 
     /// <summary>Bytes that end in the held area.</summary>
     public long BytesHeld => Puts.Sum(p => p.BytesHeld) + Steps.OfType<HoldAway>().Sum(h => h.Bytes);

@@ -17,6 +17,9 @@ namespace Mukta.Repair;
 /// <param name="begun">Told of the operation and of the folder of held areas that it uses, once it has begun.</param>
 public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRunning = null, Action<OperationHeader, string>? begun = null)
 {
+    /// <summary>What the download keeps to.</summary>
+    public FetchLimits Limits { get; init; } = new();
+
     private const int FilesAtATime = 4;
     private const long SpaceToSpare = 4 << 20;
 
@@ -50,7 +53,7 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
         var operation = header.Operation;
         using var area = left is null ? HeldArea.Begin(install, HeldArea.OfInstall, header) : HeldArea.Resume(install, left);
         begun?.Invoke(header, Path.Join(install.RealPath, HeldArea.OfInstall));
-        using var fetcher = new Fetcher(sources, meter, log);
+        using var fetcher = new Fetcher(sources, Limits, time, meter, log);
         var workshop = new Workshop(install, area, plan, fetcher) { Local = local, Scan = new DamageScan(before.Manifest, plan.Older) };
         meter?.Begin("fetching", plan.BytesToFetch);
         foreach (var step in plan.Steps.Where(s => s is not PutFile))

@@ -61,7 +61,7 @@ internal sealed class StagedFile : IDisposable
             }
 
             install.Passing();
-            RandomAccess.SetLength(staged.Handle, file.Size);
+            FileBytes.SetLength(staged.Handle, file.Size, file.Path);
             for (var piece = 0; isLeft && piece < staged.pieces.Length; piece++)
                 staged.TryProve(piece, hasher, cancel);
             return staged;
@@ -108,7 +108,7 @@ internal sealed class StagedFile : IDisposable
     {
         if (isNew && Native.TryClone(Handle, old))
         {
-            RandomAccess.SetLength(Handle, File.Size);
+            FileBytes.SetLength(Handle, File.Size, File.Path);
             for (var piece = 0; piece < pieces.Length; piece++)
                 TryProve(piece, hasher, cancel);
             return;

@@ -101,6 +101,10 @@ internal sealed class Workshop(Folder install, HeldArea area, RepairPlan plan, F
         {
             Failures.Enqueue(new RepairFailure(put.Path, e.What.TrimEnd('.'), e.Code));
         }
+        catch (IOException e)
+        {
+            Failures.Enqueue(new RepairFailure(put.Path, $"the disk fails: {e.Message.TrimEnd('.')}", ExitCode.Blocked));
+        }
     }
 
     /// <summary>Takes away what interrupted runs have left in staging, once it is of no use.</summary>

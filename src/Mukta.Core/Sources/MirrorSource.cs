@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Net;
 using System.Net.Http.Headers;
 using Mukta.Manifests;
@@ -20,6 +21,7 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
 {
     private static readonly TimeSpan LongestWait = TimeSpan.FromSeconds(30);
 
+    private readonly ConcurrentDictionary<Uri, EntityTagHeaderValue> tags = new();
     private readonly ResiliencePipeline<HttpResponseMessage> pipeline = Pipeline(time, log);
 
     /// <inheritdoc/>
@@ -66,6 +68,7 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
         try
         {
             Refuse(response, url);
+            NoteTag(url, response);
             var covers = Covers(response, file, wanted);
             return new SourceAnswer(covers, await response.Content.ReadAsStreamAsync(cancel).ConfigureAwait(false), response);
         }
@@ -121,6 +124,8 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
                 {
                     using var request = new HttpRequestMessage(method, url) { Version = HttpVersion.Version20, VersionPolicy = HttpVersionPolicy.RequestVersionOrLower };
                     request.Headers.Range = range;
+                    if (range is not null && tags.TryGetValue(url, out var tag))
+                        request.Headers.IfRange = new RangeConditionHeaderValue(tag);
                     return await http.SendAsync(request, HttpCompletionOption.ResponseHeadersRead, token).ConfigureAwait(false);
                 },
                 cancel).ConfigureAwait(false);
@@ -136,6 +141,19 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
         {
             throw new SourceException(Name, "does not answer in time", isDead: true, e);
         }
+    }
+
+    /// <summary>
+    /// A mirror that changes a file under us is noticed by its entity tag: with If-Range (RFC 9110, 13.1.5) it answers with the
+    /// whole new file instead of a range of it.
+    /// </summary>
+    private void NoteTag(Uri url, HttpResponseMessage response)
+    {
+        if (response.Headers.ETag is not { IsWeak: false } tag)
+            return;
+        if (tags.TryGetValue(url, out var before) && !before.Equals(tag))
+            log.Warning("{Source} has changed {Path} while it was fetched", Name, url.AbsolutePath);
+        tags[url] = tag;
     }
 
     private static Exception Innermost(Exception e) => e.InnerException is { } inner ? Innermost(inner) : e;

@@ -19,18 +19,21 @@ public sealed class SourceList : IDisposable
     /// <param name="named">URLs (http, https) and folders.</param>
     /// <param name="mirrors">Mirrors that are tried before the manifest's own, where none is named.</param>
     /// <param name="manifest">The manifest.</param>
+    /// <param name="isOffline">True to use folders only.</param>
     /// <param name="userAgent">What Mukta calls itself to a mirror, such as <c>mukta/0.1.0</c>.</param>
     /// <param name="time">For waits.</param>
     /// <param name="log">Takes diagnostics.</param>
     /// <exception cref="MuktaException">A name is neither.</exception>
-    public static SourceList Of(IReadOnlyList<string> named, IReadOnlyList<Uri> mirrors, Manifest manifest, string userAgent, TimeProvider time, ILogger log)
+    public static SourceList Of(IReadOnlyList<string> named, IReadOnlyList<Uri> mirrors, Manifest manifest, bool isOffline, string userAgent, TimeProvider time, ILogger log)
     {
         var list = new SourceList(MirrorSource.CreateClient(userAgent));
         try
         {
             foreach (var name in named)
                 list.sources.Add(list.Named(name, time, log));
-            if (named.Count == 0)
+            if (isOffline && list.sources.Find(s => s.IsRemote) is { } remote)
+                throw new MuktaException(ExitCode.BadInput, "This source is on the network, and --offline leaves the network out.", remote.Name, "Name a folder with --from, or leave --offline out.");
+            if (named.Count == 0 && !isOffline)
             {
                 foreach (var mirror in mirrors)
                     list.sources.Add(list.Named(mirror.AbsoluteUri, time, log));

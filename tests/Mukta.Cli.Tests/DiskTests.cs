@@ -1,0 +1,112 @@
+using Mukta.Tests;
+
+namespace Mukta.Cli.Tests;
+
+/// <summary>Disks that are full, out of inodes or read-only: each a small file system of its own in a mount namespace.</summary>
+public class DiskTests
+{
+    [Fact]
+    public async Task A_disk_that_fills_up_in_the_middle_loses_nothing_and_the_same_repair_goes_on_once_there_is_room()
+    {
+        using var game = await MakeAsync();
+        var answer = await OnDiskAsync(game, "size=40M", """
+            (sleep 0.2; head -c 50M /dev/zero > disk/ballast 2> /dev/null) &
+            mukta repair disk/game --manifest game.meta4 --from URL --yes > first.out 2> first.err; echo "first $?"
+            wait; cp -r --preserve=all disk/game kept
+            rm -f disk/ballast
+            mukta repair disk/game --manifest game.meta4 --from URL --yes > second.out 2> second.err; echo "second $?"
+            mukta verify disk/game --manifest game.meta4 --quiet
+            """, """[{ "kind": "delay", "milliseconds": 700 }]""");
+        answer.Out.ShouldContain("second 0");
+        answer.Out.ShouldContain("Intact");
+        var first = answer.Out.Split('\n').First(l => l.StartsWith("first", StringComparison.Ordinal));
+        (first is "first 3" or "first 4").ShouldBeTrue($"{first}\n{File.ReadAllText(game.Scratch.At("first.err"))}{File.ReadAllText(game.Scratch.At("first.out"))}");
+        foreach (var file in Directory.EnumerateFiles(game.Scratch.At("kept"), "*", SearchOption.AllDirectories).Where(f => !f.Contains(".mukta", StringComparison.Ordinal) && new FileInfo(f).LinkTarget is null))
+        {
+            var name = Path.GetRelativePath(game.Scratch.At("kept"), file);
+            var bytes = await File.ReadAllBytesAsync(file, TestContext.Current.CancellationToken);
+            var isWhole = bytes.AsSpan().SequenceEqual(File.ReadAllBytes(game.Scratch.At("release", name))) || bytes.AsSpan().SequenceEqual(File.ReadAllBytes(game.Scratch.At("broken", name)));
+            isWhole.ShouldBeTrue($"{name} is the old one or the new one");
+        }
+    }
+
+    [Theory]
+    [InlineData("size=12M", "The disk has")]
+    [InlineData("size=100M,nr_inodes=20", "more files can be made")]
+    public async Task Too_little_room_is_said_before_anything_is_touched(string options, string says)
+    {
+        using var game = await MakeAsync();
+        var answer = await OnDiskAsync(game, options, """
+            find disk/game | sort > before
+            mukta repair disk/game --manifest game.meta4 --from URL --yes; echo "code $?"
+            find disk/game ! -path '*.mukta*' | sort | diff before - && echo same
+            """);
+        answer.Out.ShouldContain("code 3");
+        answer.Err.ShouldContain(says);
+        answer.Out.ShouldContain("same");
+    }
+
+    [Fact]
+    public async Task A_read_only_disk_is_said_with_what_to_do()
+    {
+        using var game = await MakeAsync();
+        var answer = await OnDiskAsync(game, "size=40M", """
+            mount -o remount,ro disk
+            mukta repair disk/game --manifest game.meta4 --from URL --yes; echo "code $?"
+            mukta verify disk/game --manifest game.meta4 --quiet > /dev/null; echo "verify $?"
+            """);
+        answer.Out.ShouldContain("code 3");
+        answer.Err.ShouldContain("mounted read-only");
+        answer.Out.ShouldContain("verify 1");
+    }
+
+    [Fact]
+    public async Task A_flag_that_forbids_changes_is_reported_for_its_file_and_the_rest_goes_on()
+    {
+        using var game = await GameFolder.MakeAsync();
+        Need.Root();
+        game.Scratch.Flip("game/maps/pier.pak", 5);
+        game.Scratch.Flip("game/bin/game", 5);
+        using var lockIt = System.Diagnostics.Process.Start("chattr", ["+i", game.Scratch.At("game/maps/pier.pak")]);
+        await lockIt.WaitForExitAsync(TestContext.Current.CancellationToken);
+        Need.That(lockIt.ExitCode == 0, "this file system knows no immutable flag");
+        try
+        {
+            var answer = await game.RepairAsync("--from", "release", "--yes");
+            answer.Code.ShouldBe(3);
+            answer.Out.ShouldContain("maps/pier.pak");
+            File.ReadAllBytes(game.Scratch.At("game/bin/game")).ShouldBe(File.ReadAllBytes(game.Scratch.At("release/bin/game")));
+        }
+        finally
+        {
+            using var unlock = System.Diagnostics.Process.Start("chattr", ["-i", game.Scratch.At("game/maps/pier.pak")]);
+            await unlock.WaitForExitAsync(TestContext.Current.CancellationToken);
+        }
+
+        (await game.RepairAsync("--from", "release", "--yes")).Code.ShouldBe(0);
+        game.ShouldBeWhole();
+    }
+
+    private static async Task<GameFolder> MakeAsync()
+    {
+        Need.Root();
+        var game = await GameFolder.MakeAsync();
+        game.Scratch.Fill("release/maps/sea.pak", 9_000_000, 8);
+        (await game.MuktaAsync("manifest", "make", "release", "--product", "gannet-post", "--piece-size", "64KiB", "--out", "game.meta4")).Code.ShouldBe(0);
+        game.Scratch.CopyTree("release", "broken");
+        File.Delete(game.Scratch.At("broken/start"));
+        File.CreateSymbolicLink(game.Scratch.At("broken/start"), "bin/game");
+        game.Scratch.Zero("broken/maps/sea.pak", 0, 6_000_000);
+        game.Scratch.Zero("broken/maps/harbour.pak", 0, 900_000);
+        game.Scratch.Flip("broken/bin/game", 5);
+        return game;
+    }
+
+    private static async Task<Answer> OnDiskAsync(GameFolder game, string options, string script, string faults = "[]")
+    {
+        using var mirror = await Mirror.StartAsync(game.Scratch, "release", faults);
+        Directory.CreateDirectory(game.Scratch.At("disk"));
+        var whole = $"mount -t tmpfs -o {options} tmpfs disk && cp -r --preserve=all broken disk/game\nmukta() {{ '{Programs.Mukta}' \"$@\"; }}\n{script.Replace("URL", mirror.Url, StringComparison.Ordinal)}";
+        return await Programs.RunAsync(game.Scratch, "unshare", "--mount", "bash", "-c", whole);
+    }
+}

@@ -1,0 +1,123 @@
+namespace Mukta.Cli.Tests;
+
+/// <summary>Repairs from mirrors, folders and this machine, on bad days.</summary>
+public class SourceTests
+{
+    [Theory]
+    [InlineData("""{ "kind": "status", "status": 503, "from": 1, "to": 3 }""")]
+    [InlineData("""{ "kind": "status", "status": 429, "retryAfter": 1, "from": 2, "to": 2 }""")]
+    [InlineData("""{ "kind": "cut", "bytes": 50000, "from": 2, "to": 3 }""")]
+    [InlineData("""{ "kind": "flip", "bytes": 1000, "from": 2, "to": 2 }""")]
+    [InlineData("""{ "kind": "delay", "milliseconds": 300 }""")]
+    [InlineData("""{ "kind": "ignore-range" }""")]
+    [InlineData("""{ "kind": "other-range", "bytes": 5000, "from": 1, "to": 2 }""")]
+    [InlineData("""{ "kind": "html", "from": 2, "to": 2 }""")]
+    [InlineData("""{ "kind": "cut", "bytes": 70000, "from": 3, "to": 4 }, { "kind": "flip", "bytes": 5, "from": 5, "to": 5 }, { "kind": "status", "status": 500, "from": 2, "to": 2 }""")]
+    public async Task With_a_fault_at_the_mirror_a_second_one_makes_up_for_it_and_nothing_wrong_gets_in(string faults)
+    {
+        using var game = await GameFolder.MakeAsync();
+        using var bad = await Mirror.StartAsync(game.Scratch, "release", $"[{faults}]");
+        using var good = await Mirror.StartAsync(game.Scratch, "release");
+        Break(game);
+        var answer = await game.RepairAsync("--from", bad.Url, "--from", good.Url, "--yes");
+        answer.Code.ShouldBe(0, answer.Out + answer.Err);
+        game.ShouldBeWhole();
+    }
+
+    [Fact]
+    public async Task A_mirror_that_always_lies_is_dropped_after_a_few_pieces_and_named()
+    {
+        using var game = await GameFolder.MakeAsync();
+        using var liar = await Mirror.StartAsync(game.Scratch, "release", """[{ "kind": "flip", "bytes": 5 }]""");
+        Break(game);
+        var answer = await game.RepairAsync("--from", liar.Url, "--from", "release", "--yes", "--json");
+        answer.Code.ShouldBe(0, answer.Err);
+        var tally = answer.Json.GetProperty("sources")[0];
+        tally.GetProperty("badPieces").GetInt32().ShouldBeInRange(1, 9);
+        game.ShouldBeWhole();
+    }
+
+    [Fact]
+    public async Task Offline_the_network_is_left_out_and_a_folder_or_this_machine_is_enough()
+    {
+        using var game = await GameFolder.MakeAsync("--base-url", "http://127.0.0.1:9/");
+        Break(game);
+        (await game.RepairAsync("--offline", "--from", "http://127.0.0.1:9/", "--yes")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("--offline leaves the network out"));
+        (await game.RepairAsync("--offline", "--yes")).Code.ShouldBe(4);
+        game.Scratch.CopyTree("release", "stick");
+        var answer = await game.RepairAsync("--offline", "--also", "stick", "--yes");
+        answer.Code.ShouldBe(0, answer.Err);
+        answer.Out.ShouldContain("of the needed bytes stand elsewhere on this machine");
+        game.ShouldBeWhole();
+    }
+
+    [Fact]
+    public async Task A_limit_of_the_rate_is_taken_and_a_bad_one_refused()
+    {
+        using var game = await GameFolder.MakeAsync();
+        Break(game);
+        (await game.RepairAsync("--from", "release", "--limit-rate", "5", "--yes")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("1 KiB to 1 GiB"));
+        (await game.RepairAsync("--from", "release", "--limit-rate", "2MiB", "--yes")).Code.ShouldBe(0);
+        game.ShouldBeWhole();
+    }
+
+    [Fact]
+    public async Task A_component_is_held_and_fetched_anew_though_it_is_intact()
+    {
+        using var home = await Home.MakeAsync();
+        var dry = await home.OnAsync("repair", "gannet-post", "--refetch", "programs", "--dry-run");
+        dry.Out.ShouldContain("hold and fetch anew, as asked  3 files");
+        dry.Out.ShouldContain("untouched    16.7 MiB");
+        (await home.OnAsync("repair", "gannet-post", "--refetch", "engines", "--yes")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("Name one of: maps, programs."));
+        (await home.OnAsync("repair", "gannet-post", "--refetch-files", "bin/x*", "--yes")).Code.ShouldBe(2);
+        var answer = await home.OnAsync("repair", "gannet-post", "--refetch", "programs", "--yes", "--json");
+        answer.Code.ShouldBe(0, answer.Err);
+        answer.Json.GetProperty("sources")[0].GetProperty("bytes").GetInt64().ShouldBe((1800 + 96 + 410) * 1024);
+        home.Scratch.Snapshot("games/gannet-post").ShouldBe(home.Scratch.Snapshot("mirror/gannet-post/1.4.2"));
+        Directory.EnumerateFiles(home.Scratch.At("games/gannet-post/.mukta/held"), "gannet-post", SearchOption.AllDirectories).ShouldNotBeEmpty();
+    }
+
+    [Fact]
+    public async Task Stop_ends_the_game_first()
+    {
+        using var game = await GameFolder.MakeAsync();
+        Break(game);
+        File.Copy("/bin/sleep", game.Scratch.At("game/maps/sleep"));
+        using var running = Programs.Start(game.Scratch, game.Scratch.At("game/maps/sleep"), "600");
+        (await game.RepairAsync("--from", "release", "--yes")).Code.ShouldBe(3);
+        running.HasExited.ShouldBeFalse();
+        (await game.RepairAsync("--from", "release", "--stop", "--yes")).Code.ShouldBe(0);
+        running.WaitForExit(5000).ShouldBeTrue();
+    }
+
+    [Fact]
+    public async Task Two_releases_are_compared_and_an_update_fetches_only_what_is_new()
+    {
+        using var game = await GameFolder.MakeAsync();
+        game.Scratch.CopyTree("release", "newer");
+        File.Delete(game.Scratch.At("newer/start"));
+        File.CreateSymbolicLink(game.Scratch.At("newer/start"), "bin/game");
+        File.CreateSymbolicLink(game.Scratch.At("newer/start-too"), "bin/game");
+        game.Scratch.Flip("newer/maps/harbour.pak", 70_000);
+        game.Scratch.Fill("newer/maps/lagoon.pak", 10_000, 9);
+        File.Delete(game.Scratch.At("newer/sound/gulls bank"));
+        (await game.MuktaAsync("manifest", "make", "newer", "--product", "gannet-post", "--release", "1.5.0", "--sequence", "42", "--piece-size", "64KiB", "--out", "newer.meta4")).Code.ShouldBe(0);
+        var compared = await game.MuktaAsync("manifest", "compare", "game.meta4", "newer.meta4");
+        compared.Code.ShouldBe(0, compared.Err);
+        compared.Out.ShouldContain("1 file added, 1 changed, 1 removed");
+        compared.Out.ShouldContain("An update fetches at the most 73.8 KiB");
+        game.Scratch.Write("game/saves/mine.sav", "mine");
+        var updated = await game.MuktaAsync("repair", "game", "--manifest", "newer.meta4", "--previous", "game.meta4", "--from", "newer", "--yes", "--json");
+        updated.Code.ShouldBe(0, updated.Err);
+        updated.Json.GetProperty("sources")[0].GetProperty("bytes").GetInt64().ShouldBe(65536 + 10_000);
+        File.Exists(game.Scratch.At("game/sound/gulls bank")).ShouldBeFalse();
+        File.ReadAllText(game.Scratch.At("game/saves/mine.sav")).ShouldBe("mine");
+    }
+
+    private static void Break(GameFolder game)
+    {
+        game.Scratch.Zero("game/maps/harbour.pak", 60_000, 200_000);
+        File.Delete(game.Scratch.At("game/bin/game"));
+        game.Scratch.Truncate("game/maps/pier.pak", 70_000);
+    }
+}

@@ -61,6 +61,21 @@ public class DiskTests
     }
 
     [Fact]
+    public async Task A_file_that_the_disk_fails_to_read_is_told_with_its_bytes_and_the_rest_goes_on()
+    {
+        using var game = await MakeAsync();
+        var answer = await OnDiskAsync(game, "size=40M", """
+            sleep 60 & mount --bind /proc/$!/mem disk/game/maps/pier.pak # Nothing is mapped at its beginning: reading fails as on a bad disk.
+            mukta repair disk/game --manifest game.meta4 --from URL --yes; echo "code $?"
+            cmp disk/game/maps/sea.pak release/maps/sea.pak && echo the rest is whole
+            kill %1
+            """);
+        answer.Out.ShouldContain("code 1");
+        answer.Out.ShouldContain("Input/output error in bytes 0 to 65,535");
+        answer.Out.ShouldContain("the rest is whole");
+    }
+
+    [Fact]
     public async Task A_flag_that_forbids_changes_is_reported_for_its_file_and_the_rest_goes_on()
     {
         using var game = await GameFolder.MakeAsync();

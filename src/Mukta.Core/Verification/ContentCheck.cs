@@ -67,7 +67,7 @@ internal sealed class ContentCheck(Folder install, WorkMeter? meter, Cancellatio
             {
                 var offset = piece * proof.PieceLength;
                 var length = Math.Min(proof.PieceLength, file.Size - offset);
-                if (!hasher.Proves(handle, offset, length, proof.Kind, proof[piece], meter, cancel))
+                if (!Proves(handle, hasher, file, piece, answer))
                     answer.Add(new BadPiece(piece, offset, length, ZerosAtEnd(handle, hasher, offset, length, answer.Asked.Found.Size)));
             }
 
@@ -81,6 +81,22 @@ internal sealed class ContentCheck(Folder install, WorkMeter? meter, Cancellatio
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {
             answer.Failure = e.Message;
+        }
+    }
+
+    /// <summary>As the hasher, but a piece that the disk fails to read is told with its bytes.</summary>
+    private bool Proves(SafeFileHandle handle, PieceHasher hasher, ManifestFile file, int piece, ContentAnswer answer)
+    {
+        var (proof, offset) = (file.Proof, piece * file.Proof.PieceLength);
+        var length = Math.Min(proof.PieceLength, file.Size - offset);
+        try
+        {
+            return hasher.Proves(handle, offset, length, proof.Kind, proof[piece], meter, cancel);
+        }
+        catch (IOException e)
+        {
+            answer.Failure ??= string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{Folder.Failure("read", file.Path, e.HResult).Reason} in bytes {offset:N0} to {offset + length - 1:N0}");
+            return true;
         }
     }
 

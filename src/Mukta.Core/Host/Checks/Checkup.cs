@@ -9,6 +9,7 @@ using Mukta.Host.Services;
 using Mukta.Host.Space;
 using Mukta.Manifests;
 using Mukta.Products;
+using Mukta.Repair;
 
 namespace Mukta.Host.Checks;
 
@@ -182,8 +183,9 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
 
     private AreaResult Space(Subject subject)
     {
+        var held = new OperationShelf(Machine, around.Time).All(subject.Install is { } install ? [install] : [], []).Sum(o => o.Size.Bytes);
         var places = new SpaceLook(Machine).At(subject.Install, subject.Facts.Chosen?.Evidence, subject.Manifest?.Files.Max(f => (long?)f.Size) ?? 0);
-        return AreaResult.Of(Area.Space, SpaceFindings.Of(places), $"{Units.Bytes(places.Min(p => p.Room?.FreeBytes) ?? 0)} free");
+        return AreaResult.Of(Area.Space, SpaceFindings.Of(places, held), $"{Units.Bytes(places.Min(p => p.Room?.FreeBytes) ?? 0)} free");
     }
 
     private AreaResult Access(Subject subject, CancellationToken cancel)

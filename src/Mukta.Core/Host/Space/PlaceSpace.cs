@@ -70,12 +70,14 @@ public sealed class SpaceLook(Machine machine)
 public static class SpaceFindings
 {
     /// <summary>Compares needs with what is there.</summary>
-    public static IEnumerable<CheckFinding> Of(IEnumerable<PlaceSpace> places)
+    /// <param name="places">Needs and what is there.</param>
+    /// <param name="held">Bytes that operations hold, and that a purge would give back.</param>
+    public static IEnumerable<CheckFinding> Of(IEnumerable<PlaceSpace> places, long held)
     {
         foreach (var (need, room) in places)
         {
             var where = $"on the disk of {need.What} ({PathBytes.Shown(need.Path)})";
-            var advice = $"make room on that disk; the largest folders: sudo du -xh {PathBytes.Shown(need.Path)} | sort -h | tail";
+            var advice = $"make room on that disk; the largest folders: sudo du -xh {PathBytes.Shown(need.Path)} | sort -h | tail{(held > 0 ? $"; mukta held purge --older-than 14d gives back up to {Units.Bytes(held)}" : "")}";
             if (room is not { } there)
             {
                 yield return new CheckFinding(FindingKind.SpaceUnknown, Verdict.NotKnown, need.Path, $"the room {where} cannot be told");

@@ -111,6 +111,10 @@ public class EveryFindingTests
             .SelectMany(k => Cases[k].With).Where(f => f.Kind.ToString().EndsWith("Unknown", StringComparison.Ordinal)).ShouldAllBe(f => f.Verdict == Verdict.NotKnown);
 
     [Fact]
+    public void Where_room_is_short_what_is_held_is_told() => SpaceFindings.Of([new PlaceSpace(new SpaceNeed("the install", "/games/pier", 50, 100, 10), new Room(9, null))], held: 5 << 20)
+        .ShouldHaveSingleItem().Advice!.ShouldContain("mukta held purge --older-than 14d gives back up to 5.0 MiB");
+
+    [Fact]
     public void A_library_comes_from_the_release_or_from_a_package_and_never_from_elsewhere()
     {
         var facts = new RuntimeFacts([Program(Wind with { FoundAt = null })], null, null, new Dictionary<string, Version?>());
@@ -133,7 +137,7 @@ public class EveryFindingTests
     private static IEnumerable<CheckFinding> Runtime(ProgramFacts program, Version? kernel = null, Version? libc = null, Version? driver = null) => RuntimeFindings.Of(
         Needs, new RuntimeFacts([program], kernel ?? new(6, 1), libc ?? new(2, 36), new Dictionary<string, Version?> { ["gpu"] = driver ?? new(560, 1) }), []);
 
-    private static IEnumerable<CheckFinding> Space(Room? room) => SpaceFindings.Of([new PlaceSpace(new SpaceNeed("the install", "/games/pier", 50, 100, 10), room)]);
+    private static IEnumerable<CheckFinding> Space(Room? room) => SpaceFindings.Of([new PlaceSpace(new SpaceNeed("the install", "/games/pier", 50, 100, 10), room)], held: 0);
 
     private static IEnumerable<CheckFinding> Access(AccessFacts facts) => AccessFindings.Of(facts, "/games/pier", hasPrograms: true);
 

@@ -41,6 +41,10 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
         {
             Say("Is it fixed? A profile says where the game is and which manifest it has, so its name is enough.");
             await MuktaAsync(0, ["verify", "gannet-post", .. Profiles], cancel).ConfigureAwait(false);
+
+            Say("Nothing was deleted: every operation keeps what it replaced, and can be undone.");
+            await MuktaAsync(0, ["held", "list", .. Profiles], cancel).ConfigureAwait(false);
+            await MuktaAsync(1, ["undo", .. Profiles, "--dry-run"], cancel).ConfigureAwait(false);
         }
 
         await EndAsync(mirror, url, cancel).ConfigureAwait(false);

@@ -61,6 +61,33 @@ public class DiskTests
     }
 
     [Fact]
+    public async Task Where_files_can_share_their_bytes_only_the_new_ones_take_room_and_an_undo_brings_the_old_ones_back()
+    {
+        Need.Root();
+        Need.Program("mkfs.btrfs");
+        using var game = await GameFolder.MakeAsync();
+        game.Scratch.Fill("release/maps/sea.pak", 60 << 20, 8);
+        (await game.MuktaAsync("manifest", "make", "release", "--product", "gannet-post", "--out", "game.meta4")).Code.ShouldBe(0);
+        File.Delete(game.Scratch.At("game/start"));
+        var answer = await Programs.RunAsync(game.Scratch, "unshare", "--mount", "bash", "-c", $$"""
+            mukta() { '{{Programs.Mukta}}' "$@"; }
+            truncate -s 200M image && mkfs.btrfs -q image && mkdir disk && mount -o loop image disk || exit 9
+            cp -r release disk/game && printf damaged | dd of=disk/game/maps/sea.pak bs=1 seek=30000000 conv=notrunc status=none && cp disk/game/maps/sea.pak broken && sync
+            used=$(df --output=used -B1 disk | tail -n 1)
+            mukta repair disk/game --manifest game.meta4 --from release --yes --json > out.json; echo "code $?"; grep -m 1 '"way"' out.json
+            sync; echo "grown $(( ($(df --output=used -B1 disk | tail -n 1) - used) / 1048576 ))"
+            cmp disk/game/maps/sea.pak release/maps/sea.pak && echo whole
+            mukta undo --in disk/game --yes > undo.out && cmp disk/game/maps/sea.pak broken && echo undone
+            """);
+        Need.That(answer.Code != 9, "no btrfs image can be mounted");
+        answer.Out.ShouldContain("code 0");
+        answer.Out.ShouldContain("\"way\": \"share\"");
+        answer.Out.ShouldContain("whole");
+        answer.Out.ShouldContain("undone");
+        int.Parse(answer.Out.Split("grown ")[1].Split('\n')[0], System.Globalization.CultureInfo.InvariantCulture).ShouldBeLessThan(8, "MiB");
+    }
+
+    [Fact]
     public async Task A_file_that_the_disk_fails_to_read_is_told_with_its_bytes_and_the_rest_goes_on()
     {
         using var game = await MakeAsync();

@@ -24,6 +24,37 @@ public class SourceTests
         game.ShouldBeWhole();
     }
 
+    [Theory]
+    [InlineData("status", "")]
+    [InlineData("cut", ", \"bytes\": 30000")]
+    [InlineData("stall", ", \"bytes\": 30000")]
+    [InlineData("flip", ", \"bytes\": 7")]
+    [InlineData("ignore-range", "")]
+    [InlineData("other-range", ", \"bytes\": -100")]
+    [InlineData("html", "")]
+    public async Task A_fault_at_any_request_of_the_only_mirror_ends_intact_or_with_4_and_harms_nothing(string kind, string more)
+    {
+        using var game = await GameFolder.MakeAsync();
+        game.Scratch.CopyTree("game", "sound");
+        for (var request = 1; request <= 4; request++)
+            await OnceAsync(game, $$"""[{ "kind": "{{kind}}"{{more}}, "from": {{request}}, "to": {{request}} }]""");
+        await OnceAsync(game, $$"""[{ "kind": "{{kind}}"{{more}}, "from": 2 }]""");
+    }
+
+    [Fact]
+    public async Task Mixed_faults_end_intact_or_with_4_and_harm_nothing()
+    {
+        using var game = await GameFolder.MakeAsync();
+        game.Scratch.CopyTree("game", "sound");
+        var random = new Random(2026);
+        string[] kinds = ["status", "cut", "flip", "ignore-range", "other-range", "html"];
+        for (var i = 0; i < 8; i++)
+        {
+            var faults = Enumerable.Range(0, 3).Select(_ => $$"""{ "kind": "{{kinds[random.Next(kinds.Length)]}}", "bytes": {{random.Next(60_000)}}, "from": {{random.Next(1, 6)}}, "to": {{random.Next(1, 8)}} }""");
+            await OnceAsync(game, $"[{string.Join(',', faults)}]");
+        }
+    }
+
     [Fact]
     public async Task A_mirror_that_always_lies_is_dropped_after_a_few_pieces_and_named()
     {
@@ -112,6 +143,26 @@ public class SourceTests
         updated.Json.GetProperty("sources")[0].GetProperty("bytes").GetInt64().ShouldBe(65536 + 10_000);
         File.Exists(game.Scratch.At("game/sound/gulls bank")).ShouldBeFalse();
         File.ReadAllText(game.Scratch.At("game/saves/mine.sav")).ShouldBe("mine");
+    }
+
+    /// <summary>Breaks a sound install and repairs it from one mirror with faults.</summary>
+    private static async Task OnceAsync(GameFolder game, string faults)
+    {
+        Directory.Delete(game.Scratch.At("game"), recursive: true);
+        game.Scratch.CopyTree("sound", "game");
+        File.Delete(game.Scratch.At("game/start"));
+        File.CreateSymbolicLink(game.Scratch.At("game/start"), "bin/game");
+        Break(game);
+        var (before, good) = (game.Scratch.Snapshot("game"), game.Scratch.Snapshot("release"));
+        using var mirror = await Mirror.StartAsync(game.Scratch, "release", faults);
+        var answer = await game.RepairAsync("--from", mirror.Url, "--stall", "1", "--yes", "--quiet");
+        (answer.Code is 0 or 4).ShouldBeTrue($"{answer.Code} with {faults}: {answer.Err}{answer.Out}");
+        if (answer.Code == 0)
+            game.ShouldBeWhole();
+        foreach (var (path, now) in game.Scratch.Snapshot("game"))
+            (now == good.GetValueOrDefault(path) || now == before.GetValueOrDefault(path)).ShouldBeTrue($"{path} is the old one or the new one, with {faults}");
+        if (answer.Code == 4)
+            (answer.Err + answer.Out).ShouldContain(answer.Err.Length > 0 ? mirror.Url : "Not intact");
     }
 
     private static void Break(GameFolder game)

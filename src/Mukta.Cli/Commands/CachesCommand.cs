@@ -22,7 +22,9 @@ internal static class CachesCommand
         var clear = new Option<string[]>("--clear")
         {
             Description = "Clear the cache of this name, or all that may be; \"temporary\" for temporary and partly downloaded files.",
-            HelpName = "NAME", Arity = ArgumentArity.ZeroOrMore, AllowMultipleArgumentsPerToken = true,
+            HelpName = "NAME",
+            Arity = ArgumentArity.ZeroOrMore,
+            AllowMultipleArgumentsPerToken = true,
         };
         var forGood = new Option<bool>("--for-good") { Description = "With --clear: delete instead of moving to the held area. There is no way back." };
         var (dryRun, yes) = (CommonOptions.DryRun(), CommonOptions.Yes());

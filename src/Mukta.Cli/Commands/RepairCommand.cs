@@ -36,13 +36,19 @@ internal static class RepairCommand
         var previous = new Option<string?>("--previous") { Description = "The manifest of the release that is there now, where a newer one is wanted: files that only it lists are held.", HelpName = "FILE" };
         var offline = new Option<bool>("--offline") { Description = "Use what is on this machine only: folders named with --from and --also, other installs, the held area." };
         var limitRate = new Option<long?>("--limit-rate") { CustomParser = result => SizeText.Parse(result, "rate", 1 << 10, 1 << 30), Description = "Fetch at most this many bytes a second: 500KiB, 2MiB.", HelpName = "SIZE" };
+        var stall = new Option<int>("--stall") { Description = "After so many seconds without a byte a transfer is cut and goes on elsewhere, 1 to 600.", HelpName = "SECONDS", DefaultValueFactory = _ => 15 };
+        stall.Validators.Add(result =>
+        {
+            if (result.GetValueOrDefault<int>() is < 1 or > 600)
+                result.AddError("--stall is 1 to 600 seconds.");
+        });
         var stop = new Option<bool>("--stop") { Description = "End the product's processes first, by request." };
         var all = new Option<bool>("--all") { Description = "List every step, however many there are." };
         var (dryRun, yes) = (CommonOptions.DryRun(), CommonOptions.Yes());
         var command = new ExampleCommand(
             "repair", "Bring missing, damaged, miscased, wrong-kind and wrong-mode files back. Fetches only what is bad; what is replaced is kept.", Examples)
         {
-            from, also, offline, limitRate, previous, refetch, refetchFiles, holdStrays, stop, all, dryRun, yes,
+            from, also, offline, limitRate, stall, previous, refetch, refetchFiles, holdStrays, stop, all, dryRun, yes,
         };
         target.AddTo(command);
         command.SetAction(async (parsed, cancel) =>
@@ -56,7 +62,7 @@ internal static class RepairCommand
                 Globs = parsed.GetValue(refetchFiles) ?? [],
                 StopsFirst = parsed.GetValue(stop),
                 IsOffline = parsed.GetValue(offline),
-                Limits = new FetchLimits { BytesPerSecond = parsed.GetValue(limitRate) },
+                Limits = new FetchLimits { BytesPerSecond = parsed.GetValue(limitRate), LongestSilence = TimeSpan.FromSeconds(parsed.GetValue(stall)) },
                 Also = parsed.GetValue(also) ?? [],
                 Previous = parsed.GetValue(previous),
                 ShowAll = parsed.GetValue(all),

@@ -55,7 +55,8 @@ public readonly record struct Node(
     internal static Node From(in Native.Statx s) => new(
         (s.Mode & 0xF000) switch { 0x8000 => NodeKind.File, 0x4000 => NodeKind.Folder, 0xA000 => NodeKind.Link, _ => NodeKind.Special },
         (long)s.Size, s.Mode & 0xFFF, s.User, s.Group, ((ulong)s.DeviceMajor << 32) | s.DeviceMinor, s.Inode,
-        Nanoseconds(s.Modified), Nanoseconds(s.Changed)) { IsLocked = (s.Attributes & (Immutable | AppendOnly)) != 0, Links = s.Links };
+        Nanoseconds(s.Modified), Nanoseconds(s.Changed))
+    { IsLocked = (s.Attributes & (Immutable | AppendOnly)) != 0, Links = s.Links };
 
     internal static long AccessedNs(in Native.Statx s) => Nanoseconds(s.Accessed);
 

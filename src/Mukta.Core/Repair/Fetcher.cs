@@ -24,8 +24,11 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
 
     private readonly RateLimiter? rate = limits.BytesPerSecond is { } most ? new TokenBucketRateLimiter(new TokenBucketRateLimiterOptions
     {
-        TokenLimit = (int)Math.Clamp(most / 10, BufferLength, int.MaxValue), TokensPerPeriod = (int)Math.Clamp(most / 10, 1, int.MaxValue),
-        ReplenishmentPeriod = TimeSpan.FromMilliseconds(100), QueueLimit = int.MaxValue, AutoReplenishment = true,
+        TokenLimit = (int)Math.Clamp(most / 10, BufferLength, int.MaxValue),
+        TokensPerPeriod = (int)Math.Clamp(most / 10, 1, int.MaxValue),
+        ReplenishmentPeriod = TimeSpan.FromMilliseconds(100),
+        QueueLimit = int.MaxValue,
+        AutoReplenishment = true,
     }) : null;
 
     private readonly SemaphoreSlim requests = new(RequestsAtATime, RequestsAtATime);

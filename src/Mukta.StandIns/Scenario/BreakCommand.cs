@@ -36,7 +36,7 @@ internal static class BreakCommand
             cut.SetLength(131_072);
 
         // The disk handed back other bytes than it was given.
-        Overwrite(At("maps/harbour.pak"), offset: 3_000_000, count: 300_000, value: 0xA5);
+        Overwrite(At("maps/harbour.pak"), offset: 733 * 4096, count: 73 * 4096, value: 0xA5);
 
         // Somebody unpacked a copy made on another system.
         Directory.CreateDirectory(At("Maps"));

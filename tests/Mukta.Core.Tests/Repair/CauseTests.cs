@@ -20,8 +20,8 @@ public class CauseTests
     [InlineData("text", DamageCause.LineEndings, "line ends converted back")]
     [InlineData("older", DamageCause.OlderRelease, "as the older release lists them")]
     [InlineData("modes", DamageCause.PermissionsOnly, "modes differ")]
-    [InlineData("case", DamageCause.LetterCase, "differ only by letter case")]
-    [InlineData("programs", DamageCause.ProgramsGone, "are gone")]
+    [InlineData("case", DamageCause.LetterCase, "differs only by letter case")]
+    [InlineData("programs", DamageCause.ProgramsGone, "is gone")]
     public async Task Damage_is_recognised_by_what_it_looks_like(string damage, DamageCause cause, string evidence)
     {
         using var install = Install.Usual();

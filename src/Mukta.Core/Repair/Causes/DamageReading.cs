@@ -18,7 +18,7 @@ public static class DamageReading
         if (facts.IsConvertedText)
             return new FoundCause(DamageCause.LineEndings, $"with its line ends converted back it is as published ({Units.Number(facts.SizeFound)} bytes instead of {Units.Number(facts.SizePublished)})");
         if (facts.BadPieces > 0 && facts.OlderPieces == facts.BadPieces)
-            return new FoundCause(DamageCause.OlderRelease, $"{Units.Count(facts.BadPieces, "piece")} are as the older release lists them");
+            return new FoundCause(DamageCause.OlderRelease, $"{Units.Count(facts.BadPieces, "piece is", "pieces are")} as the older release lists them");
         if (facts.SizeFound < facts.SizePublished && facts.Differing == 0)
         {
             var atPiece = facts.SizeFound % facts.PieceLength == 0;
@@ -36,7 +36,7 @@ public static class DamageReading
         }
 
         return facts.Blocks > 0 && facts.WholeBlocks == facts.Blocks
-            ? new FoundCause(DamageCause.ForeignBlocks, $"{Units.Count(facts.Blocks, "whole block")} of 4,096 bytes are other bytes")
+            ? new FoundCause(DamageCause.ForeignBlocks, $"{Units.Count(facts.Blocks, "whole block")} of 4,096 bytes hold other bytes")
             : new FoundCause(DamageCause.NotRecognised, $"{Units.Number(facts.Differing)} of {Units.Number(facts.Compared)} bytes that were compared differ");
     }
 
@@ -48,13 +48,13 @@ public static class DamageReading
         {
             var others = found.Manifest.Files.Count(f => !IsProgram(f));
             if (others > 0)
-                yield return new FoundCause(DamageCause.ProgramsGone, $"of all files only {Units.Count(missing.Count, "program or library", "programs and libraries")} are gone") { Paths = [.. missing.Select(m => m.Path)] };
+                yield return new FoundCause(DamageCause.ProgramsGone, $"of all files only {Units.Count(missing.Count, "program or library is", "programs and libraries are")} gone") { Paths = [.. missing.Select(m => m.Path)] };
         }
 
         if (found.Findings.OfType<Miscased>().ToList() is { Count: > 0 } miscased)
-            yield return new FoundCause(DamageCause.LetterCase, $"{Units.Count(miscased.Count, "name")} differ only by letter case") { Paths = [.. miscased.Select(m => m.Path)] };
+            yield return new FoundCause(DamageCause.LetterCase, $"{Units.Count(miscased.Count, "name differs", "names differ")} only by letter case") { Paths = [.. miscased.Select(m => m.Path)] };
         if (found.Findings.OfType<WrongMode>().ToList() is { Count: > 0 } modes && found.Problems.All(p => p is WrongMode))
-            yield return new FoundCause(DamageCause.PermissionsOnly, $"the bytes of all files are right; {Units.Count(modes.Count, "mode")} differ") { Paths = [.. modes.Select(m => m.Path)] };
+            yield return new FoundCause(DamageCause.PermissionsOnly, $"the bytes of all files are right; {Units.Count(modes.Count, "mode differs", "modes differ")}") { Paths = [.. modes.Select(m => m.Path)] };
     }
 
     /// <summary>Causes of single files, put together by what they look like.</summary>

@@ -36,9 +36,20 @@ internal sealed class DamageScan(Manifest release, Manifest? older)
         var (otherFile, olderPieces) = Recognised(file, old, pieces, cancel);
         return new DamageFacts
         {
-            SizeFound = sizeFound, SizePublished = file.Size, PieceLength = file.Proof.PieceLength,
-            Compared = there.Sum(t => t.Length), Differing = count.Differing, DifferingZeros = count.Zeros, DifferingBits = count.Bits, FlippedBits = count.ByBit, FirstAt = Math.Max(0, count.FirstAt),
-            Blocks = count.Blocks, WholeBlocks = count.WholeBlocks, BadPieces = pieces.Count, OlderPieces = olderPieces, OtherFile = otherFile,
+            SizeFound = sizeFound,
+            SizePublished = file.Size,
+            PieceLength = file.Proof.PieceLength,
+            Compared = there.Sum(t => t.Length),
+            Differing = count.Differing,
+            DifferingZeros = count.Zeros,
+            DifferingBits = count.Bits,
+            FlippedBits = count.ByBit,
+            FirstAt = Math.Max(0, count.FirstAt),
+            Blocks = count.Blocks,
+            WholeBlocks = count.WholeBlocks,
+            BadPieces = pieces.Count,
+            OlderPieces = olderPieces,
+            OtherFile = otherFile,
             IsConvertedText = hasAll && sizeFound != file.Size && Math.Max(sizeFound, file.Size) <= LongestText && (IsConverted(good, file.Size, old, sizeFound) || IsConverted(old, sizeFound, good, file.Size)),
         };
     }

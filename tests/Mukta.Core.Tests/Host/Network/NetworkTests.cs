@@ -148,7 +148,8 @@ public sealed class NetworkTests : IDisposable
             {
                 // The test, or its client, has gone.
             }
-        }) { IsBackground = true };
+        })
+        { IsBackground = true };
         serving.Start();
     }
 }

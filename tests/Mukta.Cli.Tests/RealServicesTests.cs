@@ -74,7 +74,7 @@ public sealed class RealServicesTests(Systemd systemd) : IClassFixture<Systemd>
         shown.Json.GetProperty("services")[0].GetProperty("load").GetString().ShouldBe("not-found");
     }
 
-    private Task<Answer> MuktaAsync(params string[] more) => systemd.InsideAsync([Programs.Mukta, "services", "pier", "--profiles", "/srv/profiles", .. more]);
+    private Task<Answer> MuktaAsync(params string[] more) => systemd.InsideAsync([Systemd.Mukta, "services", "pier", "--profiles", "/srv/profiles", .. more]);
 
     private async Task SetUpAsync(string tide)
     {

@@ -5,7 +5,7 @@ namespace Mukta.Cli.Tests;
 
 /// <summary>
 /// A real systemd in namespaces of its own, on an overlay of this machine's disk: nothing that it or a test does in there
-/// is seen outside. The programs under test are there under their own paths; /tmp is empty.
+/// is seen outside. The programs under test are there in <see cref="Mukta"/>; /tmp is empty.
 /// </summary>
 public sealed class Systemd : IAsyncLifetime
 {
@@ -23,8 +23,13 @@ public sealed class Systemd : IAsyncLifetime
         mkdir sys/fs/cgroup/unified
         mount -t cgroup2 cgroup2 sys/fs/cgroup/unified
         mount --rbind /dev dev
+        mkdir -p opt/programs-under-test
+        mount --bind "$2" opt/programs-under-test
         exec chroot . /usr/bin/env -i container=oci /lib/systemd/systemd --system --unit=basic.target
         """;
+
+    /// <summary>The program under test, inside.</summary>
+    public const string Mukta = "/opt/programs-under-test/mukta";
 
     private readonly Scratch scratch = new();
     private Process? unshare;
@@ -34,7 +39,7 @@ public sealed class Systemd : IAsyncLifetime
     {
         if (!Environment.IsPrivilegedProcess || !File.Exists("/lib/systemd/systemd"))
             return;
-        unshare = Process.Start("unshare", ["--pid", "--fork", "--mount", "--uts", "--ipc", "--cgroup", "bash", "-c", Start, "bash", Directory.CreateDirectory(scratch.At("root")).FullName]);
+        unshare = Process.Start("unshare", ["--pid", "--fork", "--mount", "--uts", "--ipc", "--cgroup", "bash", "-c", Start, "bash", Directory.CreateDirectory(scratch.At("root")).FullName, Programs.Folder]);
         for (var i = 0; i < 600 && !unshare.HasExited; i++)
         {
             var children = $"/proc/{unshare.Id}/task/{unshare.Id}/children";
@@ -48,7 +53,7 @@ public sealed class Systemd : IAsyncLifetime
     }
 
     /// <summary>Skips the test, or fails it in CI, where there is no systemd.</summary>
-    public void Need() => Mukta.Tests.Need.That(pid > 0, "a real systemd could not be started in namespaces");
+    public void Need() => global::Mukta.Tests.Need.That(pid > 0, "a real systemd could not be started in namespaces");
 
     /// <summary>Runs a program inside.</summary>
     internal Task<Answer> InsideAsync(params string[] command) => Programs.RunAsync(scratch, "nsenter", ["-t", $"{pid}", "-p", "-m", "-r", "-w", "env", "HOME=/root", .. command]);

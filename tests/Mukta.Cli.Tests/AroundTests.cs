@@ -54,6 +54,14 @@ public class AroundTests
         (await home.OnAsync("launch", "gannet-post")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(1), a => a.Out.ShouldContain("lacks --mail"));
         (await home.OnAsync("launch", "gannet-post", "--restore")).Code.ShouldBe(2, "nobody is there to be asked");
         (await home.OnAsync("launch", "gannet-post", "--restore", "--dry-run")).Code.ShouldBe(1);
+        File.Copy("/bin/sleep", home.Scratch.At("games/gannet-post/bin/napping"));
+        using (var running = Programs.Start(home.Scratch, home.Scratch.At("games/gannet-post/bin/napping"), "600"))
+        {
+            (await home.OnAsync("launch", "gannet-post", "--restore", "--yes")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(3), a => a.Err.ShouldContain($"process {running.Id}, napping"));
+            running.Kill();
+            await running.WaitForExitAsync(TestContext.Current.CancellationToken);
+        }
+
         (await home.OnAsync("launch", "gannet-post", "--restore", "--yes", "--json")).ShouldSatisfyAllConditions(
             a => a.Code.ShouldBe(0), a => a.Json.GetProperty("entries")[0].GetProperty("exec").GetString().ShouldBe($"{home.Scratch.At("games/gannet-post/bin/gannet-post")} --mail --window"));
     }

@@ -166,7 +166,7 @@ public class RepairTests
         using var game = await GameFolder.MakeAsync();
         File.Delete(game.Scratch.At("game/maps/harbour.pak"));
         using var slow = await Mirror.StartAsync(game.Scratch, "release", """[{"kind":"stall","bytes":700000,"path":"maps/*","from":2}]""");
-        using var process = Programs.Start(game.Scratch, Programs.Mukta, "repair", "game", "--manifest", "game.meta4", "--from", slow.Url, "--stall", "600", "--yes");
+        using var process = Programs.Start(game.Scratch, "env", "--default-signal=INT", Programs.Mukta, "repair", "game", "--manifest", "game.meta4", "--from", slow.Url, "--stall", "600", "--yes");
         while (!HasArrived(game.Scratch.At("game/.mukta/staging"), 700_000))
             await Task.Delay(20, TestContext.Current.CancellationToken);
         using (var interrupt = Process.Start("kill", ["-INT", $"{process.Id}"]))

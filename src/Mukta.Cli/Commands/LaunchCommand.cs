@@ -3,6 +3,7 @@ using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
 using Mukta.Host.Launching;
+using Mukta.Host.Processes;
 using Spectre.Console;
 
 namespace Mukta.Cli.Commands;
@@ -55,6 +56,7 @@ internal static class LaunchCommand
                 Plan(changes);
             if (IsDryRun)
                 return End(ExitCode.Problems, entries, null, "Nothing was changed: this was a dry run.");
+            RefuseIfRunning();
             if (!IsAgreed && !await Question.IsAnsweredYesAsync(session, "Go on?", cancel).ConfigureAwait(false))
                 return End(ExitCode.Problems, entries, null, "Nothing was changed.");
 
@@ -64,6 +66,14 @@ internal static class LaunchCommand
             var after = new LaunchLook(product.Machine).At(product.Profile, install);
             var isGood = changed.All(c => c.Failure is null) && !LaunchFindings.Of(after).Any();
             return End(isGood ? ExitCode.Done : ExitCode.Blocked, after, operation, isGood ? $"Put right; the old files are held. To put them back: mukta undo {operation}{product.OptionsForUndo}" : "Not all of it could be put right.");
+        }
+
+        /// <summary>Nothing is touched while the product runs.</summary>
+        private void RefuseIfRunning()
+        {
+            using var folder = Folder.Open(install);
+            if (new ProcessTable().Using([folder.RealPath], product.Profile.Processes).Running is { Count: > 0 } running)
+                throw new ProductRuns(running, $"End it with: mukta stop {product.Words}");
         }
 
         private void Show(IReadOnlyList<LaunchEntry> entries)

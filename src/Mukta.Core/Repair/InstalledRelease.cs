@@ -28,8 +28,20 @@ public static class InstalledRelease
         }
     }
 
-    /// <summary>Remembers what an install has been brought to.</summary>
-    internal static void Put(Folder install, Manifest manifest)
+    /// <summary>Remembers what an install has been brought to. A disk that has no room for it keeps no repair from being done.</summary>
+    internal static void TryPut(Folder install, Manifest manifest)
+    {
+        try
+        {
+            Put(install, manifest);
+        }
+        catch (Exception e) when (e is DiskException or IOException)
+        {
+            // Then the next release's repair takes nothing for a leftover.
+        }
+    }
+
+    private static void Put(Folder install, Manifest manifest)
     {
         const string Staged = File + ".new";
         if (install.Look(Staged) is not null)

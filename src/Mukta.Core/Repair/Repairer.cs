@@ -73,7 +73,7 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
 
         var after = new Verifier(time).Verify(before.Manifest, install, new VerifyOptions { Meter = meter, Trusted = Both(before.Proven, workshop.Proven) }, cancel);
         if (after.IsIntact)
-            InstalledRelease.Put(install, before.Manifest);
+            InstalledRelease.TryPut(install, before.Manifest);
         return new RepairOutcome
         {
             Plan = plan,

@@ -91,7 +91,9 @@ public class AroundTests
         home.Scratch.Write("services.json", """{"tidewarden.service":{"startup":"disabled","active":"inactive"}}""");
         using var chmod = System.Diagnostics.Process.Start("chmod", ["-R", "a+rX", home.Scratch.Root]);
         await chmod.WaitForExitAsync(TestContext.Current.CancellationToken);
-        var answer = await Programs.RunAsync(home.Scratch, "setpriv", "--reuid", "4001", "--regid", "4001", "--clear-groups", "env", $"HOME={home.Scratch.Root}", $"PATH={home.Scratch.At("host")}:/bin", Programs.Mukta, "services", "tidewarden", "--profiles", "profiles", "--restore", "--yes");
+        const string Enters = "+dac_override,+dac_read_search"; // Somebody else, who can still reach the programs wherever they lie.
+        var answer = await Programs.RunAsync(
+            home.Scratch, "setpriv", "--reuid", "4001", "--regid", "4001", "--clear-groups", "--inh-caps", Enters, "--ambient-caps", Enters, "env", $"HOME={home.Scratch.Root}", $"PATH={home.Scratch.At("host")}:/bin", Programs.Mukta, "services", "tidewarden", "--profiles", "profiles", "--restore", "--yes");
         answer.Code.ShouldBe(3, answer.Err);
         answer.Err.ShouldContain("Type: sudo mukta services tidewarden --profiles profiles --restore");
     }

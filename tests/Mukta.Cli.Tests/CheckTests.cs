@@ -110,13 +110,13 @@ public class CheckTests
         var entry = home.Scratch.At("disk/home/anna/.local/share/applications/gannet-post.desktop");
         File.WriteAllText(entry, File.ReadAllText(entry).Replace(home.Scratch.Root, "/home/anna", StringComparison.Ordinal));
         home.Scratch.Write("disk/usr/lib/systemd/system/tidewarden.service", "[Install]\nWantedBy=x\n");
-        var answer = await home.MuktaWithAsync(["HOME=/root/nobody"], "check", "gannet-post", "--profiles", "profiles", "--root", "disk", "--json");
+        var answer = await home.MuktaWithAsync(["HOME=/nowhere/nobody"], "check", "gannet-post", "--profiles", "profiles", "--root", "disk", "--json");
         answer.Code.ShouldBe(1, answer.Err);
         Verdicts(answer.Json).ShouldContain(("tidewarden", "services", "bad"));
         Verdicts(answer.Json).ShouldContain(("gannet-post", "network", "not-known"));
         answer.Out.ShouldContain("gannet-post.desktop starts /home/anna/games/gannet-post-1.3/bin/gannet-post, which is not there");
 
-        (await home.MuktaWithAsync(["HOME=/root/nobody"], "launch", "gannet-post", "--profiles", "profiles", "--root", "disk", "--restore", "--yes")).Code.ShouldBe(0);
+        (await home.MuktaWithAsync(["HOME=/nowhere/nobody"], "launch", "gannet-post", "--profiles", "profiles", "--root", "disk", "--restore", "--yes")).Code.ShouldBe(0);
         File.ReadAllText(entry).ShouldContain("Exec=/home/anna/games/gannet-post/bin/gannet-post --mail --window");
     }
 

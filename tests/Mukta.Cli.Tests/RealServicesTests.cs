@@ -8,7 +8,7 @@ public sealed class RealServicesTests(Systemd systemd) : IClassFixture<Systemd>
         product: pier
         title: Pier
         kind: anti-cheat
-        installs: {places: [/srv/pier]}
+        installs: {places: [/opt/saltlight/pier]}
         services:
           - {unit: pier-tide.service, after: [pier-wind.service]}
           - {unit: pier-wind.service}
@@ -23,7 +23,7 @@ public sealed class RealServicesTests(Systemd systemd) : IClassFixture<Systemd>
         var shown = await MuktaAsync();
         shown.Code.ShouldBe(1);
         shown.Out.ShouldContain("startup  masked, should be enabled");
-        shown.Out.ShouldContain("Next: mukta services pier --profiles /srv/profiles --restore");
+        shown.Out.ShouldContain("Next: mukta services pier --profiles /opt/saltlight/profiles --restore");
 
         (await MuktaAsync("--restore")).Code.ShouldBe(2, "it asks, and there is nobody to ask");
         var dry = await MuktaAsync("--restore", "--dry-run");
@@ -69,17 +69,17 @@ public sealed class RealServicesTests(Systemd systemd) : IClassFixture<Systemd>
     public async Task A_unit_that_is_not_there_is_said_and_left_out()
     {
         await SetUpAsync("sleep infinity");
-        await systemd.WriteAsync("/srv/profiles/pier.yaml", Profile.Replace("unit: pier-tide", "unit: pier-gone", StringComparison.Ordinal));
+        await systemd.WriteAsync("/opt/saltlight/profiles/pier.yaml", Profile.Replace("unit: pier-tide", "unit: pier-gone", StringComparison.Ordinal));
         var shown = await MuktaAsync("--json");
         shown.Json.GetProperty("services")[0].GetProperty("load").GetString().ShouldBe("not-found");
     }
 
-    private Task<Answer> MuktaAsync(params string[] more) => systemd.InsideAsync([Systemd.Mukta, "services", "pier", "--profiles", "/srv/profiles", .. more]);
+    private Task<Answer> MuktaAsync(params string[] more) => systemd.InsideAsync([Systemd.Mukta, "services", "pier", "--profiles", "/opt/saltlight/profiles", .. more]);
 
     private async Task SetUpAsync(string tide)
     {
         systemd.Need();
-        await systemd.WriteAsync("/srv/profiles/pier.yaml", Profile);
+        await systemd.WriteAsync("/opt/saltlight/profiles/pier.yaml", Profile);
         foreach (var (unit, command) in new[] { ("pier-tide", tide), ("pier-wind", "sleep infinity") })
         {
             (await systemd.InsideAsync("sh", "-c", $"systemctl unmask {unit}.service; systemctl disable --now {unit}.service; systemctl reset-failed {unit}.service; true")).Code.ShouldBe(0);

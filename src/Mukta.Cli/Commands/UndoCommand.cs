@@ -57,7 +57,7 @@ internal static class UndoCommand
     private static void Show(Session session, IReadOnlyList<HeldOperation> areas)
     {
         new HeldText(session.Output).Write(areas);
-        foreach (var kind in areas.SelectMany(a => a.Record.Lines).GroupBy(l => l.Act).Where(g => Words.ContainsKey(g.Key)))
+        foreach (var kind in areas.SelectMany(a => a.Record.Lines.Select(l => (l.Act, Path: a.Record.Header.Anchor == OperationHeader.Root ? Path.Join("/", l.Path) : l.Path))).GroupBy(l => l.Act).Where(g => Words.ContainsKey(g.Key)))
             session.Output.WriteLine($"  {Words[kind.Key]}  {Units.Count(kind.Count(), "time")}, such as {PathBytes.Shown(kind.First().Path)}");
     }
 

@@ -41,7 +41,7 @@ internal sealed class RepairText(IAnsiConsole console, string install)
             console.WriteLine($"  elsewhere    {Units.Bytes(plan.BytesElsewhere)} of the needed bytes stand elsewhere on this machine");
         console.WriteLine($"  disk space   up to {Units.Bytes(plan.ExtraSpace)} more");
         console.WriteLine($"  held         {Units.Bytes(plan.BytesHeld)}, kept in {ManifestFolder} of the install; nothing is deleted");
-        console.WriteLine($"  untouched    {Units.Bytes(Math.Max(0, before.BytesGood - plan.BytesKept - plan.Puts.Where(p => p is { IsFresh: true, Replaces: not null }).Sum(p => p.File.Size)))} and {Units.Count(before.Strays.Count() - plan.Steps.OfType<HoldAway>().Count(h => h.IsStray), "stray")}");
+        console.WriteLine($"  untouched    {Units.Bytes(Math.Max(0, before.BytesGood - plan.BytesKept - plan.Puts.Where(p => p.IsFresh && before.Proven.ContainsKey(p.Path)).Sum(p => p.File.Size)))} and {Units.Count(before.Strays.Count() - plan.Steps.OfType<HoldAway>().Count(h => h.IsStray), "stray")}");
         console.WriteLine();
     }
 

@@ -68,10 +68,11 @@ public sealed class OperationShelf(Machine machine, TimeProvider time)
     }
 
     /// <summary>Deletes what an operation holds, and its record. Nothing brings it back.</summary>
-    /// <exception cref="DiskException">Something cannot be removed; the rest stays listed.</exception>
-    public static void Purge(HeldOperation area, CancellationToken cancel)
+    /// <exception cref="MuktaException">Something cannot be removed, and the rest stays listed; or another run works on the install.</exception>
+    public void Purge(HeldOperation area, CancellationToken cancel)
     {
         using var anchor = Folder.Open(area.Anchor);
+        using var held = area.Record.Header.Anchor == OperationHeader.Install ? InstallLock.Take(anchor, time) : null;
         if (anchor.Look($"{area.Record.Path}/files") is not null)
             TreeBulk.Remove(anchor, $"{area.Record.Path}/files", cancel); // The record goes last: until then the rest can still be found.
         TreeBulk.Remove(anchor, area.Record.Path, cancel);

@@ -98,7 +98,7 @@ public sealed class CrashTests
         var shelf = new OperationShelf(MachineOf(install), TimeProvider.System);
         var operation = shelf.All([install.Root], []).ShouldHaveSingleItem();
         operation.ShouldSatisfyAllConditions(o => o.State.ShouldBe(OperationState.Done), o => o.Size.Files.ShouldBeGreaterThan(4), o => o.Record.Header.Product.ShouldBe("gannet-post"));
-        OperationShelf.Purge(operation, TestContext.Current.CancellationToken);
+        shelf.Purge(operation, TestContext.Current.CancellationToken);
         shelf.All([install.Root], []).ShouldBeEmpty();
         Whole(install, 0);
     }

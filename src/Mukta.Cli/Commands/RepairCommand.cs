@@ -26,7 +26,7 @@ internal static class RepairCommand
         var target = new TargetOptions();
         var from = new Option<string[]>("--from")
         {
-            Description = "Where good bytes come from: a URL or a folder that holds the release's files. May be given several times; tried in that order. Without it, the mirrors that the manifest lists.",
+            Description = "Where good bytes come from: a URL or a folder that holds the release's files. May be given several times: folders and URLs are tried in that order, URLs in a row share the work. Without it, the mirrors that the manifest lists.",
             HelpName = "URL-OR-FOLDER",
         };
         var holdStrays = new Option<bool>("--hold-strays") { Description = "Also move files that the manifest does not list into the held area." };
@@ -207,7 +207,7 @@ internal static class RepairCommand
                 Operation = outcome?.Operation,
                 HeldAt = outcome?.HeldAt,
                 StepsDone = outcome?.StepsDone ?? 0,
-                Sources = [.. (outcome?.Sources ?? []).Select(s => new SourcePart(s.Name, s.Bytes, s.BadPieces, s.Failures))],
+                Sources = [.. (outcome?.Sources ?? []).Select(s => new SourcePart(s.Name, s.Bytes, s.BadPieces, s.Failures, s.IsDropped, s.HasChanged))],
                 BytesElsewhere = outcome?.BytesElsewhere ?? 0,
                 Causes = [.. (outcome?.Causes ?? []).Select(c => new CausePart(Words.OfName(c.Cause.ToString()), c.Evidence, c.Advice, [.. c.Paths.Select(PathBytes.Shown)]))],
                 Failures = [.. (outcome?.Failures ?? []).Select(f => new FailurePart(PathBytes.Shown(f.Path), f.Reason, (int)f.Code))],

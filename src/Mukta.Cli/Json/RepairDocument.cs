@@ -85,7 +85,7 @@ internal sealed record StepPart(string Act, string Path)
 }
 
 /// <summary>What a source has delivered.</summary>
-internal sealed record SourcePart(string Name, long Bytes, int BadPieces, int Failures);
+internal sealed record SourcePart(string Name, long Bytes, int BadPieces, int Failures, bool IsDropped, bool HasChanged);
 
 /// <summary>What damage looks like.</summary>
 internal sealed record CausePart(string Cause, string Evidence, string Advice, IReadOnlyList<string> Paths);

@@ -51,7 +51,7 @@ internal sealed class RepairText(IAnsiConsole console, string install)
         console.WriteLine($"{Units.Count(outcome.StepsDone, "step")} of {outcome.Plan.Steps.Count} done, operation {outcome.Operation}");
         if (outcome.BytesElsewhere > 0)
             console.WriteLine($"  {Units.Bytes(outcome.BytesElsewhere)} from elsewhere on this machine");
-        foreach (var source in outcome.Sources.Where(s => s.Bytes > 0 || s.BadPieces > 0 || s.Failures > 0))
+        foreach (var source in outcome.Sources.Where(s => s.Bytes > 0 || s.BadPieces > 0 || s.Failures > 0 || s.HasChanged))
             console.WriteLine($"  {Units.Bytes(source.Bytes)} from {PathBytes.Shown(source.Name)}{Trouble(source)}");
         if (outcome.HeldAt is not null)
             console.WriteLine($"  old files kept in {PathBytes.Shown(Path.Join(install, outcome.HeldAt))}; to put them back: mukta undo {outcome.Operation}");
@@ -103,9 +103,11 @@ internal sealed class RepairText(IAnsiConsole console, string install)
     {
         var trouble = new List<string>();
         if (source.BadPieces > 0)
-            trouble.Add($"{Units.Count(source.BadPieces, "piece")} with wrong bytes refused");
+            trouble.Add($"{Units.Count(source.BadPieces, "piece")} with wrong bytes refused{(source.IsDropped ? " and the source left aside" : "")}");
         if (source.Failures > 0)
             trouble.Add($"{Units.Count(source.Failures, "request")} failed");
+        if (source.HasChanged)
+            trouble.Add("its files changed meanwhile");
         return trouble.Count == 0 ? "" : $" ({string.Join(", ", trouble)})";
     }
 

@@ -9,7 +9,7 @@ using Serilog;
 namespace Mukta.Repair;
 
 /// <summary>
-/// Brings the pieces of staged files, several requests at a time. Tries the sources in their order; what one does not
+/// Brings the pieces of staged files, several requests at a time, from the source whose turn it is; what one does not
 /// deliver right, the next is asked for.
 /// </summary>
 internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits, TimeProvider time, WorkMeter? meter, ILogger log) : IDisposable
@@ -32,9 +32,10 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
     }) : null;
 
     private readonly SemaphoreSlim requests = new(RequestsAtATime, RequestsAtATime);
+    private readonly SourceShares shares = new(sources, time);
     private volatile bool isSentInRanges;
 
-    public IReadOnlyList<SourceTally> Tallies { get; } = [.. sources.Select(s => new SourceTally(s.Name))];
+    public IReadOnlyList<SourceTally> Tallies => shares.Tallies;
 
     /// <summary>Brings every piece that is needed. Null when all are there, otherwise why not.</summary>
     public async Task<string?> FetchAsync(StagedFile staged, CancellationToken cancel)
@@ -56,10 +57,6 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
         rate?.Dispose();
     }
 
-    /// <summary>The sources to ask, first choice first: in the user's order, but slow ones last and those that failed a moment ago not at all.</summary>
-    private List<(ISource Source, SourceTally Tally)> InOrder() =>
-        sources.Zip(Tallies).Where(s => !s.Second.IsLeftAlone(time.GetTimestamp())).OrderBy(s => s.Second.IsSlow(time) ? 1 : 0).Select(s => (s.First, s.Second)).ToList();
-
     private static List<(int First, int End)> Runs(StagedFile staged)
     {
         var runs = new List<(int First, int End)>();
@@ -78,30 +75,57 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
 
     private async Task FetchRunAsync(StagedFile staged, int first, int end, ConcurrentQueue<string> reasons, CancellationToken cancel)
     {
-        foreach (var (source, tally) in InOrder())
+        var length = staged.RangeOf(end - 1).End - staged.RangeOf(first).Offset;
+        var tried = new List<SourceTally>();
+        await requests.WaitAsync(cancel).ConfigureAwait(false);
+        try
         {
-            for (var fruitless = 0; fruitless < FruitlessTries && !tally.IsLeftAlone(time.GetTimestamp());)
+            while (NextNeeded(staged, first, end) is not null && shares.Next(tried, length) is { } turn)
             {
-                if (NextNeeded(staged, first, end) is not { } wanted)
-                    return;
+                tried.Add(turn.Tally);
                 try
                 {
-                    if (await AskAsync(source, tally, staged, wanted, cancel).ConfigureAwait(false) is { } trouble)
-                        reasons.Enqueue($"{source.Name} {trouble}");
-                    fruitless = NextNeeded(staged, first, end) == wanted ? fruitless + 1 : 0;
+                    await TryAsync(turn, staged, first, end, reasons, cancel).ConfigureAwait(false);
                 }
-                catch (SourceException e)
+                finally
                 {
-                    log.Debug("{Source} failed for {Path}: {Reason}", source.Name, staged.File.Path, e.Reason);
-                    tally.Failed();
-                    if (e.IsDead)
-                        tally.LeaveAlone(time.GetTimestamp() + (long)(LeftAlone.TotalSeconds * time.TimestampFrequency));
-                    reasons.Enqueue($"{source.Name} {e.Reason}");
-                    break;
+                    turn.Tally.Ended(length);
                 }
             }
         }
+        finally
+        {
+            requests.Release();
+        }
     }
+
+    /// <summary>Asks one source for a run's pieces, and again while it brings some of them.</summary>
+    private async Task TryAsync(SourceTurn turn, StagedFile staged, int first, int end, ConcurrentQueue<string> reasons, CancellationToken cancel)
+    {
+        var (source, tally) = turn;
+        for (var fruitless = 0; fruitless < FruitlessTries && !tally.IsLeftAlone(time.GetTimestamp());)
+        {
+            if (NextNeeded(staged, first, end) is not { } wanted)
+                return;
+            try
+            {
+                if (await AskAsync(source, tally, staged, wanted, cancel).ConfigureAwait(false) is { } trouble)
+                    reasons.Enqueue($"{source.Name} {trouble}");
+                fruitless = NextNeeded(staged, first, end) == wanted ? fruitless + 1 : 0;
+            }
+            catch (SourceException e)
+            {
+                log.Debug("{Source} failed for {Path}: {Reason}", source.Name, staged.File.Path, e.Reason);
+                tally.Failed();
+                if (e.IsDead)
+                    LeaveAlone(tally);
+                reasons.Enqueue($"{source.Name} {e.Reason}");
+                return;
+            }
+        }
+    }
+
+    private void LeaveAlone(SourceTally tally) => tally.LeaveAlone(time.GetTimestamp() + (long)(LeftAlone.TotalSeconds * time.TimestampFrequency));
 
     private static (int First, int End)? NextNeeded(StagedFile staged, int first, int end)
     {
@@ -119,20 +143,11 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
     private async Task<string?> AskAsync(ISource source, SourceTally tally, StagedFile staged, (int First, int End) wanted, CancellationToken cancel)
     {
         var range = new ByteRange(staged.RangeOf(wanted.First).Offset, staged.RangeOf(wanted.End - 1).End - staged.RangeOf(wanted.First).Offset);
-        await requests.WaitAsync(cancel).ConfigureAwait(false);
-        try
-        {
-            return await TakeAsync(source, tally, staged, wanted, range, cancel).ConfigureAwait(false);
-        }
-        finally
-        {
-            requests.Release();
-        }
-    }
-
-    private async Task<string?> TakeAsync(ISource source, SourceTally tally, StagedFile staged, (int First, int End) wanted, ByteRange range, CancellationToken cancel)
-    {
+        var started = time.GetTimestamp();
         var answer = await source.OpenAsync(staged.File, range, cancel).ConfigureAwait(false);
+        tally.Came(0, time.GetTimestamp() - started);
+        if (answer.HasChanged)
+            tally.Changed();
         await using (answer.ConfigureAwait(false))
         {
             if (answer.Covers == range)
@@ -205,7 +220,7 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
         }
         catch (OperationCanceledException) when (!cancel.IsCancellationRequested)
         {
-            tally.LeaveAlone(time.GetTimestamp() + (long)(LeftAlone.TotalSeconds * time.TimestampFrequency));
+            LeaveAlone(tally);
             return Broke(tally, $"sent nothing for {limits.LongestSilence.TotalSeconds:0} s");
         }
         finally

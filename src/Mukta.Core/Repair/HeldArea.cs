@@ -222,8 +222,11 @@ internal sealed class HeldArea : IDisposable
     private void NoteFolderOf(string path)
     {
         var folder = OwnFolders.Of(path);
-        if (foldersNoted.Add(folder) && anchor.Look(folder.Length == 0 ? "." : folder) is { } node)
+        if (foldersNoted.Contains(folder))
+            return;
+        if (anchor.Look(folder.Length == 0 ? "." : folder) is { } node)
             Append(OperationRecord.Line(new OperationLine("changes-in", folder) { ModifiedNs = node.ModifiedNs, Undoes = Undoing }));
+        foldersNoted.Add(folder);
     }
 
     private string RoomFor(string path)

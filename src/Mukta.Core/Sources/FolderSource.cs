@@ -13,6 +13,9 @@ public sealed class FolderSource(Folder folder) : ISource, IDisposable
     public bool IsRemote => false;
 
     /// <inheritdoc/>
+    public int Rank { get; init; }
+
+    /// <inheritdoc/>
     public Task ProbeAsync(ManifestFile file, CancellationToken cancel)
     {
         Look(file);

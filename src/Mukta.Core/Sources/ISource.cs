@@ -20,6 +20,9 @@ public interface ISource
     /// <summary>True where bytes come over a network, so that their number is a cost.</summary>
     bool IsRemote { get; }
 
+    /// <summary>Sources of a lower rank are asked first, those of the same rank share the work.</summary>
+    int Rank { get; }
+
     /// <summary>Asks, without moving the bytes, whether the source has a file.</summary>
     /// <exception cref="SourceException">It has not, or does not answer.</exception>
     Task ProbeAsync(ManifestFile file, CancellationToken cancel);
@@ -40,6 +43,9 @@ public sealed class SourceAnswer(ByteRange covers, Stream body, IDisposable? own
 
     /// <summary>The bytes.</summary>
     public Stream Body { get; } = body;
+
+    /// <summary>True where the source has another version of the file now than it had when it was last asked.</summary>
+    public bool HasChanged { get; init; }
 
     /// <inheritdoc/>
     public async ValueTask DisposeAsync()

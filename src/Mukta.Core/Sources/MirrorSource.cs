@@ -30,6 +30,9 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
     /// <inheritdoc/>
     public bool IsRemote => true;
 
+    /// <inheritdoc/>
+    public int Rank { get; init; }
+
     /// <summary>A client as mirrors need it: no cookies, no decompression, few redirects, proxies by the usual variables.</summary>
     public static HttpClient CreateClient(string userAgent)
     {
@@ -68,9 +71,8 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
         try
         {
             Refuse(response, url);
-            NoteTag(url, response);
             var covers = Covers(response, file, wanted);
-            return new SourceAnswer(covers, await response.Content.ReadAsStreamAsync(cancel).ConfigureAwait(false), response);
+            return new SourceAnswer(covers, await response.Content.ReadAsStreamAsync(cancel).ConfigureAwait(false), response) { HasChanged = HasChanged(url, response) };
         }
         catch
         {
@@ -137,6 +139,10 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
             var isDead = e.HttpRequestError is HttpRequestError.ConnectionError or HttpRequestError.NameResolutionError or HttpRequestError.SecureConnectionError;
             throw new SourceException(Name, $"does not answer ({Innermost(e).Message})", isDead, e);
         }
+        catch (UriFormatException e)
+        {
+            throw new SourceException(Name, "leads somewhere that is no http or https URL", isDead: false, e);
+        }
         catch (OperationCanceledException e) when (!cancel.IsCancellationRequested)
         {
             throw new SourceException(Name, "does not answer in time", isDead: true, e);
@@ -147,13 +153,13 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
     /// A mirror that changes a file under us is noticed by its entity tag: with If-Range (RFC 9110, 13.1.5) it answers with the
     /// whole new file instead of a range of it.
     /// </summary>
-    private void NoteTag(Uri url, HttpResponseMessage response)
+    private bool HasChanged(Uri url, HttpResponseMessage response)
     {
         if (response.Headers.ETag is not { IsWeak: false } tag)
-            return;
-        if (tags.TryGetValue(url, out var before) && !before.Equals(tag))
-            log.Warning("{Source} has changed {Path} while it was fetched", Name, url.AbsolutePath);
+            return false;
+        var hasChanged = tags.TryGetValue(url, out var before) && !before.Equals(tag);
         tags[url] = tag;
+        return hasChanged;
     }
 
     private static Exception Innermost(Exception e) => e.InnerException is { } inner ? Innermost(inner) : e;
@@ -165,7 +171,8 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
         if (response.StatusCode is HttpStatusCode.OK or HttpStatusCode.PartialContent)
             return;
         var isDead = response.StatusCode >= HttpStatusCode.InternalServerError || response.StatusCode == HttpStatusCode.TooManyRequests;
-        throw new SourceException(Name, $"answers {(int)response.StatusCode} {response.ReasonPhrase} for {url.AbsolutePath}", isDead);
+        var where = response.Headers.Location is { } other ? $" and leads to {other}, which is not followed" : "";
+        throw new SourceException(Name, $"answers {(int)response.StatusCode} {response.ReasonPhrase} for {url.AbsolutePath}{where}", isDead);
     }
 
     private ByteRange Covers(HttpResponseMessage response, ManifestFile file, ByteRange wanted)

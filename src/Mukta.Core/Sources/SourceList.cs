@@ -30,13 +30,13 @@ public sealed class SourceList : IDisposable
         try
         {
             foreach (var name in named)
-                list.sources.Add(list.Named(name, time, log));
+                list.sources.Add(list.Named(name, list.RankAfter(IsUrl(name)), time, log));
             if (isOffline && list.sources.Find(s => s.IsRemote) is { } remote)
                 throw new MuktaException(ExitCode.BadInput, "This source is on the network, and --offline leaves the network out.", remote.Name, "Name a folder with --from, or leave --offline out.");
             if (named.Count == 0 && !isOffline)
             {
                 foreach (var mirror in mirrors)
-                    list.sources.Add(list.Named(mirror.AbsoluteUri, time, log));
+                    list.sources.Add(list.Named(mirror.AbsoluteUri, list.RankAfter(sharesWithLast: true), time, log));
                 list.AddListed(manifest, time, log);
             }
 
@@ -57,30 +57,42 @@ public sealed class SourceList : IDisposable
         http.Dispose();
     }
 
-    private ISource Named(string name, TimeProvider time, ILogger log)
+    private static bool IsUrl(string name) => name.Contains("://", StringComparison.Ordinal);
+
+    /// <summary>The rank of a source that comes after those so far: mirrors in a row share one, a folder has one of its own.</summary>
+    private int RankAfter(bool sharesWithLast) => sources is not [.., var last] ? 0 : last.IsRemote && sharesWithLast ? last.Rank : last.Rank + 1;
+
+    private ISource Named(string name, int rank, TimeProvider time, ILogger log)
     {
-        if (name.Contains("://", StringComparison.Ordinal))
+        if (IsUrl(name))
         {
             return Uri.TryCreate(name, UriKind.Absolute, out var uri) && (uri.Scheme == Uri.UriSchemeHttp || uri.Scheme == Uri.UriSchemeHttps)
-                ? new MirrorSource(name, http, file => MirrorUrl.Below(uri, file.Path), time, log)
+                ? new MirrorSource(name, http, file => MirrorUrl.Below(uri, file.Path), time, log) { Rank = rank }
                 : throw new MuktaException(ExitCode.BadInput, "This source is no http or https URL.", name, "Name a URL such as https://mirror.example/game, or a folder.");
         }
 
         if (!Directory.Exists(name))
             throw new MuktaException(ExitCode.BadInput, "This source is no folder.", name, "Name a folder that holds the release's files, or a URL that begins with http:// or https://.");
-        return new FolderSource(Folder.Open(name));
+        return new FolderSource(Folder.Open(name)) { Rank = rank };
     }
 
+    /// <summary>What the manifest lists: mirrors of the same priority share a rank.</summary>
     private void AddListed(Manifest manifest, TimeProvider time, ILogger log)
     {
+        MirrorUrl? before = null;
         foreach (var root in manifest.Bases.OrderBy(b => b.Priority))
-            sources.Add(new MirrorSource(root.Url.AbsoluteUri, http, file => MirrorUrl.Below(root.Url, file.Path), time, log));
+        {
+            sources.Add(new MirrorSource(root.Url.AbsoluteUri, http, file => MirrorUrl.Below(root.Url, file.Path), time, log) { Rank = RankAfter(root.Priority == before?.Priority) });
+            before = root;
+        }
+
         var most = manifest.Files.Max(f => (int?)f.Urls.Count) ?? 0;
         for (var i = 0; i < most; i++)
         {
             var choice = i;
             var name = choice == 0 ? "the manifest's own URLs" : $"the manifest's own URLs, choice {choice + 1}";
-            sources.Add(new MirrorSource(name, http, file => choice < file.Urls.Count ? file.Urls[choice].Url : null, time, log));
+            var isAsGood = choice > 0 && manifest.Files.All(f => f.Urls.Count <= choice || f.Urls[choice].Priority == f.Urls[choice - 1].Priority);
+            sources.Add(new MirrorSource(name, http, file => choice < file.Urls.Count ? file.Urls[choice].Url : null, time, log) { Rank = RankAfter(isAsGood) });
         }
     }
 }

@@ -66,6 +66,29 @@ public sealed class CrashTests
         points.ShouldBeGreaterThan(80);
     }
 
+    [Theory]
+    [InlineData(DiskException.InputOutput)]
+    [InlineData(DiskException.NoSpace)]
+    public void A_disk_that_fails_any_one_write_is_told_and_nothing_is_lost(int errno)
+    {
+        for (var at = 1; ; at++)
+        {
+            using var install = Broken();
+            var before = Look(install);
+            var (told, hasFailed) = FailAt(install, at, errno);
+            if (!told)
+                install.Scratch.Snapshot("install").ShouldBe(install.Scratch.Snapshot("release"), $"nothing is told of a failure at change {at}");
+            if (!File.Exists(install.Scratch.At("install/.mukta/lock")))
+                Directory.SetLastWriteTimeUtc(install.Root, LongAgo);
+            Repair(install, null).ShouldBe(ExitCode.Done, $"after a failure at change {at}");
+            Whole(install, at);
+            Undo(install, null);
+            Same(install, before, $"undone after a failure at change {at}");
+            if (!hasFailed)
+                break;
+        }
+    }
+
     [Fact]
     public void Whatever_was_broken_an_undo_brings_it_back_exactly() => Gen.Select(Gen.Int[0, 1 << 20], Gen.Int[0, Harms.Length - 1].Array[1, 6]).Sample(
         (seed, harms) =>
@@ -135,6 +158,27 @@ public sealed class CrashTests
         catch (AggregateException e) when (e.InnerExceptions.Any(i => i is Killed))
         {
             return false;
+        }
+    }
+
+    /// <summary>Repairs on a disk that fails once. Whether the result tells of it, and whether it came to that.</summary>
+    private static (bool IsTold, bool HasFailed) FailAt(Install install, int change, int errno)
+    {
+        var count = 0;
+        using var folder = Folder.Open(install.Root);
+        folder.OnChange = () =>
+        {
+            if (Interlocked.Increment(ref count) == change)
+                throw new DiskException(errno, "write", "somewhere");
+        };
+        try
+        {
+            return (Repair(install, folder) != ExitCode.Done, count >= change);
+        }
+        catch (DiskException e)
+        {
+            e.Errno.ShouldBe(errno);
+            return (true, count >= change);
         }
     }
 

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using Mukta.Host;
+using Mukta.Host.Services;
 using Mukta.Products;
 using Mukta.Repair;
 using Mukta.Storage;
@@ -23,7 +24,7 @@ internal sealed class OperationChoice
     public Machine Machine(ParseResult parsed) =>
         parsed.GetValue(root) is { } mounted ? Host.Machine.MountedAt(mounted, Environment.GetEnvironmentVariable) : Host.Machine.Here(Environment.GetEnvironmentVariable);
 
-    public OperationShelf Shelf(ParseResult parsed) => new(Machine(parsed), TimeProvider.System);
+    public OperationShelf Shelf(ParseResult parsed, CancellationToken cancel = default) => new(Machine(parsed), TimeProvider.System, new ServiceUndo(Commands.ServicesCommand.ControlOf(Machine(parsed)), cancel));
 
     /// <summary>All operations that hold something, oldest first: those of the state database, of the user, and of the installs that profiles and records name.</summary>
     public IReadOnlyList<HeldOperation> All(ParseResult parsed)

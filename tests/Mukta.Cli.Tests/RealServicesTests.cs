@@ -50,6 +50,13 @@ public sealed class RealServicesTests(Systemd systemd) : IClassFixture<Systemd>
         (await MuktaAsync("--off", "--yes")).Code.ShouldBe(0);
         (await systemd.InsideAsync("systemctl", "is-active", "pier-tide.service")).Out.ShouldBe("inactive\n");
         (await systemd.InsideAsync("systemctl", "is-enabled", "pier-tide.service")).Out.ShouldBe("enabled\n", "off is for now; it starts with the machine all the same");
+
+        (await UndoAsync()).Code.ShouldBe(0);
+        (await systemd.InsideAsync("systemctl", "is-active", "pier-tide.service")).Out.ShouldBe("active\n", "as it was before it was switched off");
+        (await UndoAsync()).Code.ShouldBe(0, "the restart: nothing to bring back");
+        (await UndoAsync()).Code.ShouldBe(0);
+        (await systemd.InsideAsync("systemctl", "is-enabled", "pier-tide.service")).Out.ShouldBe("masked\n", "as it was before it was restored");
+        (await systemd.InsideAsync("systemctl", "is-active", "pier-wind.service")).Out.ShouldBe("inactive\n");
     }
 
     [Fact]
@@ -75,6 +82,8 @@ public sealed class RealServicesTests(Systemd systemd) : IClassFixture<Systemd>
     }
 
     private Task<Answer> MuktaAsync(params string[] more) => systemd.InsideAsync([Systemd.Mukta, "services", "pier", "--profiles", "/opt/saltlight/profiles", .. more]);
+
+    private Task<Answer> UndoAsync() => systemd.InsideAsync(Systemd.Mukta, "undo", "--profiles", "/opt/saltlight/profiles", "--yes");
 
     private async Task SetUpAsync(string tide)
     {

@@ -74,7 +74,7 @@ internal static class HeldCommand
                 return End(session, document with { ExitCode = 1 }, "Nothing was changed.");
             foreach (var operation in chosen)
             {
-                choice.Shelf(parsed).Purge(operation, cancel);
+                choice.Shelf(parsed, cancel).Purge(operation, cancel);
                 Forget(choice.Machine(parsed), operation.Id);
             }
 

@@ -74,7 +74,8 @@ internal static class ServicesCommand
             if (!IsAgreed && !await Question.IsAnsweredYesAsync(session, "Go on?", cancel).ConfigureAwait(false))
                 return End(ExitCode.Problems, states, plan, null, "Nothing was changed.");
 
-            var outcome = await restorer.DoAsync(plan, expected, Doing, cancel).ConfigureAwait(false);
+            using var record = new ServiceRecord(product.Machine, product.Profile.Product, TimeProvider.System, product.Remember);
+            var outcome = await restorer.DoAsync(record, plan, expected, Doing, cancel).ConfigureAwait(false);
             return Done(wish.Value, plan, outcome, text);
         }
 
@@ -93,7 +94,7 @@ internal static class ServicesCommand
                 text.Write(product.Profile.Services, outcome.After);
             }
 
-            var next = isGood ? wish == ServiceWish.Off ? $"Off. To bring them back: mukta services {product.Words} --restore" : "Up, and they stay up."
+            var next = isGood ? wish == ServiceWish.Off ? $"Off. To bring them back: mukta undo {outcome.Operation}{product.OptionsForUndo}" : $"Up, and they stay up. To have them as they were: mukta undo {outcome.Operation}{product.OptionsForUndo}"
                 : outcome.Failure is { } failure ? $"{failure.What}\n  {failure.Where}\n{failure.Next}"
                 : "Not all of it is as it should be.";
             return End(isGood ? ExitCode.Done : ExitCode.Problems, outcome.After, plan, outcome, next);
@@ -138,6 +139,7 @@ internal static class ServicesCommand
                     {
                         Steps = plan is null ? null : [.. plan.Steps.Select(ServiceStepPart.Of)],
                         StepsDone = outcome?.Done.Count,
+                        Operation = outcome?.Operation,
                         Failure = outcome?.Failure is { } failure ? $"{failure.What} {failure.Where}" : null,
                     },
                     Documents.Readable.ServicesDocument);

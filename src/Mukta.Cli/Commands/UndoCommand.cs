@@ -37,7 +37,7 @@ internal static class UndoCommand
             if (!parsed.GetValue(yes) && !await Question.IsAnsweredYesAsync(session, "Put it back?", cancel).ConfigureAwait(false))
                 return End(session, document with { ExitCode = 1 }, "Nothing was changed.");
             RefuseIfRunning(areas);
-            var undo = choice.Shelf(parsed).Undo(areas, (header, place) => OperationIndex.TryPut(choice.Machine(parsed), header, place), cancel);
+            var undo = choice.Shelf(parsed, cancel).Undo(areas, (header, place) => OperationIndex.TryPut(choice.Machine(parsed), header, place), cancel);
             return End(session, document with { Operation = undo }, $"Put back as it was. To do it again: mukta undo {undo}{choice.Words(parsed)}");
         });
         return command;
@@ -57,7 +57,7 @@ internal static class UndoCommand
     private static void Show(Session session, IReadOnlyList<HeldOperation> areas)
     {
         new HeldText(session.Output).Write(areas);
-        foreach (var kind in areas.SelectMany(a => a.Record.Lines.Select(l => (l.Act, Path: a.Record.Header.Anchor == OperationHeader.Root ? Path.Join("/", l.Path) : l.Path))).GroupBy(l => l.Act).Where(g => Words.ContainsKey(g.Key)))
+        foreach (var kind in areas.SelectMany(a => a.Record.Lines.Select(l => (l.Act, Path: a.Record.Header.Anchor == OperationHeader.Root && l.Act != "service" ? Path.Join("/", l.Path) : l.Path))).GroupBy(l => l.Act).Where(g => Words.ContainsKey(g.Key)))
             session.Output.WriteLine($"  {Words[kind.Key]}  {Units.Count(kind.Count(), "time")}, such as {PathBytes.Shown(kind.First().Path)}");
     }
 
@@ -69,6 +69,7 @@ internal static class UndoCommand
         ["made"] = "move away what was made          ",
         ["patched"] = "write the old bytes back         ",
         ["renamed"] = "give the old name back           ",
+        ["service"] = "bring the service back           ",
         ["mode"] = "set the old mode again           ",
         ["folder-made"] = "remove the folder that was made  ",
         ["folder-removed"] = "make the removed folder again    ",

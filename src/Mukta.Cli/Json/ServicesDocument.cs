@@ -11,6 +11,8 @@ internal sealed record ServicesDocument(string Format, string Product, bool DryR
 
     public int? StepsDone { get; init; }
 
+    public string? Operation { get; init; }
+
     public string? Failure { get; init; }
 }
 

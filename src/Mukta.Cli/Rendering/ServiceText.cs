@@ -35,6 +35,7 @@ internal sealed class ServiceText(IAnsiConsole console)
     public static string Words(ServiceStep step) => step.Act switch
     {
         ServiceAct.Unmask => $"unmask {step.Unit}, so that it can be started",
+        ServiceAct.Mask => $"mask {step.Unit}, so that nothing can start it",
         ServiceAct.Enable => $"enable {step.Unit}, so that it starts with the machine",
         ServiceAct.Disable => $"disable {step.Unit}, so that it does not start by itself",
         ServiceAct.ResetFailed => $"forget that {step.Unit} has failed",

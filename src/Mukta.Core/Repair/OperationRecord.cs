@@ -35,8 +35,8 @@ public sealed record OperationHeader(string Format, string Operation, string Com
 }
 
 /// <summary>One line of an operation's record: what was done to a path, so that it can be put back (docs/formats.md).</summary>
-/// <param name="Act">held, emptied, replaced, made, patched, renamed, mode, folder-made, folder-removed, changes-in; end and undone for the whole.</param>
-/// <param name="Path">Relative to the anchor.</param>
+/// <param name="Act">held, emptied, replaced, made, patched, renamed, mode, folder-made, folder-removed, changes-in, service; end and undone for the whole.</param>
+/// <param name="Path">Relative to the anchor; of a service its unit.</param>
 /// <param name="HeldAt">Where the old one is kept, relative to the operation's folder.</param>
 public sealed record OperationLine(string Act, string Path, string? HeldAt = null)
 {
@@ -64,6 +64,12 @@ public sealed record OperationLine(string Act, string Path, string? HeldAt = nul
     /// <summary>The number of the folder that was emptied.</summary>
     public ulong? Inode { get; init; }
 
+    /// <summary>The startup mode that a service had.</summary>
+    public string? Startup { get; init; }
+
+    /// <summary>The state that a service had, in systemd's words.</summary>
+    public string? Active { get; init; }
+
     /// <summary>Which line of the undone operation's record this undoes, from 0; null for none.</summary>
     public int? Undoes { get; init; }
 }
@@ -80,7 +86,7 @@ internal sealed partial class OperationJson : JsonSerializerContext;
 /// <param name="Length">Bytes of what could be read; a line that was only half written does not count.</param>
 public sealed record OperationRecord(string Path, OperationHeader Header, IReadOnlyList<OperationLine> Lines, long Length)
 {
-    internal const string FileName = "operation.jsonl", EndAct = "end", UndoneAct = "undone";
+    internal const string FileName = "operation.jsonl", EndAct = "end", UndoneAct = "undone", ServiceAct = "service";
 
     private const long LongestRecord = 1L << 30;
 

@@ -36,7 +36,8 @@ public sealed record HeldOperation(string Anchor, string Parent, OperationRecord
 /// <summary>Finds the operations that a machine holds something of, puts back what they have changed, and purges what they hold.</summary>
 /// <param name="machine">The machine.</param>
 /// <param name="time">For dates.</param>
-public sealed class OperationShelf(Machine machine, TimeProvider time)
+/// <param name="services">For operations that have changed services.</param>
+public sealed class OperationShelf(Machine machine, TimeProvider time, IServiceUndo? services = null)
 {
     /// <summary>All operations, oldest first. One that has changed several disks is there once for each.</summary>
     /// <param name="installs">Installs to look in.</param>
@@ -61,7 +62,7 @@ public sealed class OperationShelf(Machine machine, TimeProvider time)
         {
             using var anchor = Folder.Open(area.Anchor);
             using var held = area.Record.Header.Anchor == OperationHeader.Install ? InstallLock.Take(anchor, time) : null;
-            id = new Undoer(time, header => begun?.Invoke(header, Path.Join(area.Anchor, area.Parent))).Undo(anchor, area.Parent, area.Record, id, cancel);
+            id = new Undoer(time, header => begun?.Invoke(header, Path.Join(area.Anchor, area.Parent)), services).Undo(anchor, area.Parent, area.Record, id, cancel);
         }
 
         return id ?? throw new ArgumentException("There is nothing to undo.", nameof(areas));

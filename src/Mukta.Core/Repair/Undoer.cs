@@ -2,13 +2,25 @@ using Mukta.Disk;
 
 namespace Mukta.Repair;
 
+/// <summary>Changes services back.</summary>
+public interface IServiceUndo
+{
+    /// <summary>How a service is, as a record's line.</summary>
+    OperationLine Now(string unit);
+
+    /// <summary>Brings a service back to how a record's line tells that it was.</summary>
+    /// <exception cref="MuktaException">The service manager does not do it.</exception>
+    void Bring(OperationLine before);
+}
+
 /// <summary>
 /// Puts back what an operation has changed, last change first: bytes, names, modes, owners and times. It is an operation
 /// itself: what it takes away is held, it can be undone, and where it was interrupted the same undo goes on.
 /// </summary>
 /// <param name="time">For the date.</param>
 /// <param name="begun">Told of the undo once its area is made.</param>
-public sealed class Undoer(TimeProvider time, Action<OperationHeader>? begun = null)
+/// <param name="services">For operations that have changed services.</param>
+public sealed class Undoer(TimeProvider time, Action<OperationHeader>? begun = null, IServiceUndo? services = null)
 {
     /// <summary>Undoes what one area of an operation tells.</summary>
     /// <param name="anchor">What the record's paths are relative to.</param>
@@ -35,7 +47,10 @@ public sealed class Undoer(TimeProvider time, Action<OperationHeader>? begun = n
             if (i > last)
                 continue; // Done before the interruption.
             area.Undoing = i;
-            new Step(anchor, area, record.Path, left?.Lines.Where(l => l.Undoes == i).ToList() ?? []).Undo(record.Lines[i]);
+            if (record.Lines[i].Act == OperationRecord.ServiceAct)
+                Bring(area, record.Lines[i]);
+            else
+                new Step(anchor, area, record.Path, left?.Lines.Where(l => l.Undoes == i).ToList() ?? []).Undo(record.Lines[i]);
         }
 
         area.Undoing = null;
@@ -50,6 +65,14 @@ public sealed class Undoer(TimeProvider time, Action<OperationHeader>? begun = n
             undone.Note(new OperationLine(OperationRecord.UndoneAct, "") { From = header.Operation });
         area.End();
         return header.Operation;
+    }
+
+    private void Bring(HeldArea area, OperationLine service)
+    {
+        if (services is null)
+            throw new InvalidOperationException("This operation has changed services, and nobody is there to change them back.");
+        area.Note(services.Now(service.Path));
+        services.Bring(service);
     }
 
     /// <summary>One step back. The lines that it has written before an interruption tell how far it had come.</summary>

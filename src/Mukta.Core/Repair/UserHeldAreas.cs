@@ -22,6 +22,9 @@ internal sealed class UserHeldAreas : IDisposable
         usual = Below(Path.Join(RealParent(machine.Folders.State), "mukta", "held"));
     }
 
+    /// <summary>Told before every change, see <see cref="Folder.OnChange"/>.</summary>
+    public Action? OnChange { init => Anchor.OnChange = value; }
+
     /// <summary>What all paths are relative to: the machine's root.</summary>
     public Folder Anchor { get; }
 
@@ -30,16 +33,22 @@ internal sealed class UserHeldAreas : IDisposable
     /// <summary>The area for a path, and the path as the area takes it: real, and relative to the root.</summary>
     public (HeldArea Area, string Path) For(string path)
     {
-        using var parent = Folder.Open(Path.GetDirectoryName(path)!);
-        var real = Below(Path.Join(parent.RealPath, Path.GetFileName(path)));
-        var place = DeviceOf(usual) == parent.Look(".")!.Value.Device ? usual : $"{OwnFolders.Of(real)}/.mukta/held";
+        var real = Below(Path.Join(RealParent(Path.GetDirectoryName(path)!), Path.GetFileName(path)));
+        return (At(DeviceOf(usual) == DeviceOf(OwnFolders.Of(real)) ? usual : $"{OwnFolders.Of(real)}/.mukta/held"), real);
+    }
+
+    /// <summary>The area in Mukta's folder for state: for what is no file.</summary>
+    public HeldArea Usual => At(usual);
+
+    private HeldArea At(string place)
+    {
         if (!areas.TryGetValue(place, out var area))
         {
             areas.Add(place, area = HeldArea.Begin(Anchor, place, header));
             begun?.Invoke(header, Shown(place));
         }
 
-        return (area, real);
+        return area;
     }
 
     /// <summary>Writes down that the operation is done.</summary>

@@ -68,6 +68,9 @@ internal static class ServiceControlCommand
             case "unmask" or "disable":
                 service.Startup = "disabled";
                 return null;
+            case "mask":
+                service.Startup = "masked";
+                return null;
             case "enable":
                 service.Startup = service.Startup == "masked" ? "masked" : "enabled";
                 return service.Startup == "masked" ? $"Failed to enable unit: Unit file {unit} is masked." : null;

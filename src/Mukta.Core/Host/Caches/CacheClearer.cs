@@ -18,6 +18,9 @@ public sealed record ClearedCache(CacheFolder Cache, string? HeldAt, MuktaExcept
 /// <param name="begun">Told of the operation and of each folder of held areas that it uses.</param>
 public sealed class CacheClearer(Machine machine, TimeProvider time, Action<OperationHeader, string>? begun = null)
 {
+    /// <summary>Told before every change, see <see cref="Folder.OnChange"/>.</summary>
+    internal Action? OnChange { get; init; }
+
     /// <summary>Clears. One that cannot be cleared does not keep the others from it.</summary>
     /// <param name="product">The product's id, for the record.</param>
     /// <param name="caches">Which; none that is blocked.</param>
@@ -27,7 +30,7 @@ public sealed class CacheClearer(Machine machine, TimeProvider time, Action<Oper
     public (string Operation, IReadOnlyList<ClearedCache> Cleared) Clear(
         string product, IReadOnlyList<CacheFolder> caches, bool forGood, Action refuseIfRunning, CancellationToken cancel)
     {
-        using var areas = new UserHeldAreas(machine, OperationHeader.New("caches", product, null, OperationHeader.Root, time), begun);
+        using var areas = new UserHeldAreas(machine, OperationHeader.New("caches", product, null, OperationHeader.Root, time), begun) { OnChange = OnChange };
         var cleared = new List<ClearedCache>();
         foreach (var cache in caches)
         {

@@ -20,6 +20,9 @@ public sealed record ChangedEntry(LaunchChange Change, MuktaException? Failure);
 /// <param name="begun">Told of the operation and of each folder of held areas that it uses.</param>
 public sealed class LaunchRestorer(Machine machine, TimeProvider time, Action<OperationHeader, string>? begun = null)
 {
+    /// <summary>Told before every change, see <see cref="Folder.OnChange"/>.</summary>
+    internal Action? OnChange { get; init; }
+
     private const int UsualMode = 0b110_100_100;
 
     /// <summary>What is to be changed. Pure.</summary>
@@ -32,7 +35,7 @@ public sealed class LaunchRestorer(Machine machine, TimeProvider time, Action<Op
     /// <returns>The operation's id, where the old files are held, and what became of each change.</returns>
     public (string Operation, IReadOnlyList<ChangedEntry> Changed) Do(string product, IReadOnlyList<LaunchChange> changes)
     {
-        using var areas = new UserHeldAreas(machine, OperationHeader.New("launch", product, null, OperationHeader.Root, time), begun);
+        using var areas = new UserHeldAreas(machine, OperationHeader.New("launch", product, null, OperationHeader.Root, time), begun) { OnChange = OnChange };
         var changed = changes.Select(c => Do(areas, c)).ToList();
         areas.End();
         return (areas.Operation, changed);
@@ -42,8 +45,8 @@ public sealed class LaunchRestorer(Machine machine, TimeProvider time, Action<Op
     {
         try
         {
-            EnsureFolder(areas, Path.GetDirectoryName(change.Entry.Path)!);
             var (area, path) = areas.For(change.Entry.Path);
+            area.EnsureFolder(OwnFolders.Of(path));
             if (change.Text is null)
                 area.Hold(path);
             else
@@ -79,11 +82,5 @@ public sealed class LaunchRestorer(Machine machine, TimeProvider time, Action<Op
         if (old is not null)
             area.Hold(path); // A link or a folder where the entry belongs.
         area.Place(staged, path);
-    }
-
-    private static void EnsureFolder(UserHeldAreas areas, string folder)
-    {
-        if (!Directory.Exists(folder))
-            OwnFolders.Ensure(areas.Anchor, Path.GetRelativePath(areas.Anchor.RealPath, folder));
     }
 }

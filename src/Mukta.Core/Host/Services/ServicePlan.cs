@@ -45,6 +45,25 @@ public sealed record ServicePlan(IReadOnlyList<ServiceStep> Steps)
         });
     }
 
+    /// <summary>The steps that bring a service back to how it was before an operation; for its undo.</summary>
+    /// <param name="before">As the operation's record tells.</param>
+    /// <param name="now">As it is.</param>
+    public static ServicePlan Back(ServiceState before, ServiceState now)
+    {
+        if (!now.IsThere)
+            return new ServicePlan([]);
+        var acts = new List<ServiceAct>();
+        if (now.IsMasked && !before.IsMasked)
+            acts.Add(ServiceAct.Unmask);
+        if (before.Startup is "enabled" or "disabled" && now.Startup != before.Startup)
+            acts.Add(before.Startup == "enabled" ? ServiceAct.Enable : ServiceAct.Disable);
+        if (before.Active is "active" or "inactive" or "failed" && now.Active != before.Active && (before.Active == "active" || now.Active is not ("inactive" or "failed")))
+            acts.Add(before.Active == "active" ? ServiceAct.Start : ServiceAct.Stop);
+        if (before.IsMasked && !now.IsMasked)
+            acts.Add(ServiceAct.Mask);
+        return new ServicePlan([.. acts.Select(a => new ServiceStep(a, before.Unit))]);
+    }
+
     /// <summary>The services in such an order that each comes behind those that it needs. Names that go round in a circle keep the profile's order.</summary>
     internal static IReadOnlyList<ServiceExpectation> Ordered(IReadOnlyList<ServiceExpectation> expected)
     {

@@ -63,6 +63,9 @@ public enum ServiceAct
     /// <summary>Take away what keeps it from being started.</summary>
     Unmask,
 
+    /// <summary>Keep it from being started by anything.</summary>
+    Mask,
+
     /// <summary>Let it start by itself.</summary>
     Enable,
 

@@ -1,0 +1,49 @@
+using Mukta.Repair;
+
+namespace Mukta.Host.Services;
+
+/// <summary>Writes down how services were before an operation changed them, so that an undo can bring them back.</summary>
+public sealed class ServiceRecord : IDisposable
+{
+    private readonly UserHeldAreas areas;
+
+    /// <summary>Begins an operation of its own.</summary>
+    /// <param name="machine">The machine.</param>
+    /// <param name="product">The product's id.</param>
+    /// <param name="time">For the operation's date.</param>
+    /// <param name="begun">Told of the operation and of the folder of held areas that it uses.</param>
+    public ServiceRecord(Machine machine, string product, TimeProvider time, Action<OperationHeader, string>? begun = null) =>
+        areas = new UserHeldAreas(machine, OperationHeader.New("services", product, null, OperationHeader.Root, time), begun);
+
+    /// <summary>The operation's id.</summary>
+    public string Operation => areas.Operation;
+
+    /// <inheritdoc/>
+    public void Dispose() => areas.Dispose();
+
+    internal static OperationLine Line(ServiceState state) =>
+        new(OperationRecord.ServiceAct, state.Unit) { Startup = state.IsMasked ? "masked" : state.Startup, Active = state.Active };
+
+    internal void Note(ServiceState before) => areas.Usual.Note(Line(before));
+
+    internal void End() => areas.End();
+}
+
+/// <summary>Changes services back through the service manager.</summary>
+/// <param name="control">The service manager.</param>
+/// <param name="cancel">Interrupts.</param>
+public sealed class ServiceUndo(IServiceControl control, CancellationToken cancel) : IServiceUndo
+{
+    /// <inheritdoc/>
+    public OperationLine Now(string unit) => ServiceRecord.Line(State(unit));
+
+    /// <inheritdoc/>
+    public void Bring(OperationLine before)
+    {
+        var was = new ServiceState(before.Path, before.Startup == "masked" ? "masked" : "loaded", before.Startup ?? "", before.Active);
+        foreach (var step in ServicePlan.Back(was, State(before.Path)).Steps)
+            control.DoAsync(step.Act, step.Unit, cancel).GetAwaiter().GetResult();
+    }
+
+    private ServiceState State(string unit) => control.StatesAsync([unit], cancel).GetAwaiter().GetResult()[0];
+}

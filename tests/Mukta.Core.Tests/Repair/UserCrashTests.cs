@@ -1,0 +1,98 @@
+using Mukta.Host;
+using Mukta.Host.Caches;
+using Mukta.Host.Launching;
+using Mukta.Products;
+using Mukta.Repair;
+using Mukta.Tests;
+
+namespace Mukta.Core.Tests.Repair;
+
+/// <summary>The world ends before every single change that clearing caches and restoring launch entries make, one after the other.</summary>
+public sealed class UserCrashTests
+{
+    private static readonly DateTime LongAgo = new(2026, 1, 2, 3, 4, 5, DateTimeKind.Utc);
+
+    private static readonly Profile Pier = ProfileReader.Read(new StringReader("""
+        format: mukta.profile/1
+        product: pier
+        title: Pier
+        kind: game
+        installs: {places: ["${home}/games/pier*"]}
+        caches: [{name: pages, places: ["${cache}/pier/pages-*"]}]
+        temporary: ["${cache}/pier/part-*"]
+        launch:
+          - {entry: "${data}/applications/pier.desktop", program: bin/pier}
+          - {entry: "${config}/autostart/pier.desktop", program: bin/pier}
+        """), "test.yaml");
+
+    [Fact]
+    public void After_a_kill_at_any_point_the_same_commands_end_and_undoing_all_brings_everything_back()
+    {
+        var points = 0;
+        for (var kill = 1; ; kill++)
+        {
+            using var scratch = Made();
+            var machine = new Machine("/", UserFolders.Of(name => name == "HOME" ? scratch.Root : null));
+            var before = Look(scratch);
+            var count = 0;
+            var isOver = false;
+            try
+            {
+                Do(machine, scratch, () =>
+                {
+                    if (++count >= kill)
+                        throw new Killed();
+                });
+                isOver = true;
+            }
+            catch (Killed)
+            {
+                // As after a SIGKILL.
+            }
+
+            Do(machine, scratch, null);
+            Directory.EnumerateFileSystemEntries(scratch.At(".cache/pier"), "*", SearchOption.AllDirectories).Select(Path.GetFileName).Order().ShouldBe(["pages-1", "pages-2"]);
+            new LaunchLook(machine).At(Pier, scratch.At("games/pier")).SelectMany(e => LaunchFindings.Of([e])).ShouldBeEmpty($"after a kill at point {kill}");
+            var shelf = new OperationShelf(machine, TimeProvider.System);
+            while (shelf.All([], []).LastOrDefault(o => o.State != OperationState.Undone && o.Record.Header.Undoes is null) is { } last)
+                shelf.Undo([last], null, TestContext.Current.CancellationToken);
+            Look(scratch).ShouldBe(before, $"undone after a kill at point {kill}");
+            if (isOver)
+                break;
+            points = kill;
+        }
+
+        TestContext.Current.TestOutputHelper?.WriteLine($"{points} points of clearing caches and restoring launch entries");
+        points.ShouldBeGreaterThan(40);
+    }
+
+    private sealed class Killed : Exception;
+
+    private static void Do(Machine machine, Scratch scratch, Action? onChange)
+    {
+        var caches = new CacheLook(machine).At(Pier, null, TestContext.Current.CancellationToken);
+        new CacheClearer(machine, TimeProvider.System) { OnChange = onChange }.Clear("pier", caches, forGood: false, () => { }, TestContext.Current.CancellationToken);
+        var changes = LaunchRestorer.Plan(new LaunchLook(machine).At(Pier, scratch.At("games/pier")), "Pier");
+        new LaunchRestorer(machine, TimeProvider.System) { OnChange = onChange }.Do("pier", changes);
+    }
+
+    private static Scratch Made()
+    {
+        var scratch = new Scratch(inMemory: true);
+        scratch.Write("games/pier/bin/pier", "x");
+        scratch.Fill(".cache/pier/pages-1/a/b", 1000, 1);
+        scratch.Fill(".cache/pier/pages-1/c", 500, 2);
+        scratch.Fill(".cache/pier/pages-2/d", 1, 3, Scratch.Program);
+        scratch.Fill(".cache/pier/part-9", 70, 5);
+        scratch.Write(".local/share/applications/pier.desktop", "[Desktop Entry]\nType=Application\nName=Pier\nExec=/gone/pier --mine\n");
+        scratch.Write(".local/share/applications/old.desktop", $"[Desktop Entry]\nType=Application\nName=Old\nExec={scratch.At("games/pier-1/bin/pier")}\n");
+        Directory.CreateDirectory(scratch.At(".local/state/mukta/held"));
+        foreach (var path in Directory.EnumerateFileSystemEntries(scratch.Root, "*", SearchOption.AllDirectories).Append(scratch.Root))
+            File.SetLastWriteTimeUtc(path, LongAgo);
+        return scratch;
+    }
+
+    /// <summary>Bytes, names, kinds, modes and times of all but Mukta's own state.</summary>
+    private static List<string> Look(Scratch scratch) =>
+        [.. scratch.Snapshot("").Where(f => !f.Key.StartsWith(".local/state", StringComparison.Ordinal)).Select(f => $"{f.Key} {f.Value} {File.GetLastWriteTimeUtc(scratch.At(f.Key)).Ticks}")];
+}

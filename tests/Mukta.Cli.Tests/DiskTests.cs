@@ -60,18 +60,20 @@ public class DiskTests
         answer.Out.ShouldContain("verify 1");
     }
 
-    [Fact]
-    public async Task Where_files_can_share_their_bytes_only_the_new_ones_take_room_and_an_undo_brings_the_old_ones_back()
+    [Theory]
+    [InlineData("btrfs")]
+    [InlineData("xfs")]
+    public async Task Where_files_can_share_their_bytes_only_the_new_ones_take_room_and_an_undo_brings_the_old_ones_back(string kind)
     {
         Need.Root();
-        Need.Program("mkfs.btrfs");
+        Need.Program($"mkfs.{kind}");
         using var game = await GameFolder.MakeAsync();
         game.Scratch.Fill("release/maps/sea.pak", 60 << 20, 8);
         (await game.MuktaAsync("manifest", "make", "release", "--product", "gannet-post", "--out", "game.meta4")).Code.ShouldBe(0);
         File.Delete(game.Scratch.At("game/start"));
         var answer = await Programs.RunAsync(game.Scratch, "unshare", "--mount", "bash", "-c", $$"""
             mukta() { '{{Programs.Mukta}}' "$@"; }
-            truncate -s 200M image && mkfs.btrfs -q image && mkdir disk && mount -o loop image disk || exit 9
+            truncate -s 400M image && mkfs.{{kind}} -q image && mkdir disk && mount -o loop image disk || exit 9
             cp -r release disk/game && printf damaged | dd of=disk/game/maps/sea.pak bs=1 seek=30000000 conv=notrunc status=none && cp disk/game/maps/sea.pak broken && sync
             used=$(df --output=used -B1 disk | tail -n 1)
             mukta repair disk/game --manifest game.meta4 --from release --yes --json > out.json; echo "code $?"; grep -m 1 '"way"' out.json
@@ -79,7 +81,7 @@ public class DiskTests
             cmp disk/game/maps/sea.pak release/maps/sea.pak && echo whole
             mukta undo --in disk/game --yes > undo.out && cmp disk/game/maps/sea.pak broken && echo undone
             """);
-        Need.That(answer.Code != 9, "no btrfs image can be mounted");
+        Need.That(answer.Code != 9, $"no image of {kind} can be mounted");
         answer.Out.ShouldContain("code 0");
         answer.Out.ShouldContain("\"way\": \"share\"");
         answer.Out.ShouldContain("whole");
@@ -100,6 +102,29 @@ public class DiskTests
         answer.Out.ShouldContain("code 1");
         answer.Out.ShouldContain("Input/output error in bytes 0 to 65,535");
         answer.Out.ShouldContain("the rest is whole");
+    }
+
+    [Fact]
+    public async Task A_disk_that_takes_bytes_and_fails_only_when_they_are_flushed_is_told_and_the_same_repair_goes_on()
+    {
+        using var game = await MakeAsync();
+        Need.Program("mkfs.ext4");
+        using var mirror = await Mirror.StartAsync(game.Scratch, "release");
+        var answer = await Programs.RunAsync(game.Scratch, "unshare", "--mount", "bash", "-c", $$"""
+            mkdir thin disk && mount -t tmpfs -o size=17M thin thin && truncate -s 100M thin/image && mkfs.ext4 -q -O ^has_journal -E lazy_itable_init=0 thin/image || exit 9
+            mount -o loop thin/image disk && cp -r --preserve=all broken disk/game && sync || exit 9
+            '{{Programs.Mukta}}' repair disk/game --manifest game.meta4 --from {{mirror.Url}} --yes > first.out 2> first.err; echo "first $?"
+            mount -o remount,size=200M thin
+            '{{Programs.Mukta}}' repair disk/game --manifest game.meta4 --from {{mirror.Url}} --yes > second.out 2> second.err; echo "second $?"
+            umount disk; mount -o loop thin/image disk # What is read now has been on the disk.
+            '{{Programs.Mukta}}' verify disk/game --manifest game.meta4 --quiet
+            """);
+        Need.That(answer.Code != 9, "no ext4 image can be mounted");
+        var first = await File.ReadAllTextAsync(game.Scratch.At("first.out"), TestContext.Current.CancellationToken) + await File.ReadAllTextAsync(game.Scratch.At("first.err"), TestContext.Current.CancellationToken);
+        answer.Out.ShouldContain("first 3", Case.Sensitive, first);
+        first.ShouldContain("No space left on device");
+        answer.Out.ShouldContain("second 0", Case.Sensitive, await File.ReadAllTextAsync(game.Scratch.At("second.err"), TestContext.Current.CancellationToken) + await File.ReadAllTextAsync(game.Scratch.At("second.out"), TestContext.Current.CancellationToken) + first);
+        answer.Out.ShouldContain("Intact");
     }
 
     [Fact]

@@ -55,11 +55,17 @@ internal static class FileBytes
         }
     }
 
-    /// <summary>Sees to it that a file's bytes outlast a loss of power.</summary>
+    /// <summary>
+    /// Sees to it that a file's bytes outlast a loss of power. Bytes that could not be written still stand in memory and are
+    /// taken for written: they are dropped there, so that whoever reads the file next sees what is on the disk.
+    /// </summary>
     /// <exception cref="DiskException">They cannot be written.</exception>
     public static void Flush(SafeFileHandle file, string shown)
     {
-        if (Native.Sync(file) != 0)
-            throw Folder.Failure("flush", shown);
+        if (Native.Sync(file) == 0)
+            return;
+        var failure = Folder.Failure("flush", shown);
+        _ = Native.Advise(file, 0, 0, Native.AdviseDontNeed);
+        throw failure;
     }
 }

@@ -27,6 +27,7 @@ internal static partial class Native
     public const uint RenameNoReplace = 1;
     public const uint RenameExchange = 2;
     public const uint StatxBasic = 0x7ff;
+    public const int AdviseWillNeed = 3;
     public const int AdviseDontNeed = 4;
     public const int LockExclusive = 2;
     public const int LockNonBlocking = 4;
@@ -197,8 +198,35 @@ internal static partial class Native
     [LibraryImport("libc", EntryPoint = "flock", SetLastError = true)]
     public static partial int Lock(SafeFileHandle file, int operation);
 
+    private const int ReadNoWait = 8;
+
+    private unsafe struct IoPart
+    {
+        public byte* Start;
+        public nuint Length;
+    }
+
+    [LibraryImport("libc", EntryPoint = "preadv2", SetLastError = true)]
+    private static unsafe partial nint ReadParts(SafeFileHandle file, IoPart* parts, int count, long offset, int flags);
+
     [LibraryImport("libc", EntryPoint = "posix_fadvise")]
     public static partial int Advise(SafeFileHandle file, long offset, long length, int advice);
+
+    /// <summary>Reads what is in memory, and does not wait for the disk (preadv2(2), RWF_NOWAIT).</summary>
+    /// <returns>Bytes; 0 at the file's end; -1 with the error's number, <see cref="DiskException.WouldBlock"/> where nothing is in memory.</returns>
+    public static int ReadNow(SafeFileHandle file, Span<byte> buffer, long offset, out int error)
+    {
+        unsafe
+        {
+            fixed (byte* start = buffer)
+            {
+                var part = new IoPart { Start = start, Length = (nuint)buffer.Length };
+                var got = ReadParts(file, &part, 1, offset, ReadNoWait);
+                error = got < 0 ? Marshal.GetLastPInvokeError() : 0;
+                return (int)got;
+            }
+        }
+    }
 
     /// <summary>A descriptor that stays with one process (pidfd_open(2)); null where there is none of this number.</summary>
     public static SafeFileHandle? HoldProcess(int pid)

@@ -26,8 +26,14 @@ public sealed class PieceHasher : IDisposable
 
     /// <summary>The hash of a slice; empty where the file ends before the slice does.</summary>
     public ReadOnlySpan<byte> Hash(
-        SafeFileHandle file, long offset, long length, HashKind kind, WorkMeter? meter = null, CancellationToken cancel = default)
+        SafeFileHandle file, long offset, long length, HashKind kind, WorkMeter? meter = null, CancellationToken cancel = default) =>
+        Hash(file, offset, length, kind, out _, meter, cancel);
+
+    /// <summary>The same, and how many bytes at its end, as far as the file goes, are zero.</summary>
+    public ReadOnlySpan<byte> Hash(
+        SafeFileHandle file, long offset, long length, HashKind kind, out long zerosAtEnd, WorkMeter? meter = null, CancellationToken cancel = default)
     {
+        zerosAtEnd = 0;
         var hash = running[(int)kind] ??= kind.Start();
         var left = length;
         while (left > 0)
@@ -41,6 +47,8 @@ public sealed class PieceHasher : IDisposable
             }
 
             meter?.Count(got);
+            var last = buffer.AsSpan(0, got).LastIndexOfAnyExcept((byte)0);
+            zerosAtEnd = last < 0 ? zerosAtEnd + got : got - 1 - last;
             left -= got;
             if (left == 0 && got == length && kind == HashKind.Sha256)
                 return digest.AsSpan(0, SHA256.HashData(buffer.AsSpan(0, got), digest));
@@ -76,24 +84,6 @@ public sealed class PieceHasher : IDisposable
         }
 
         return (pieces, whole.GetHashAndReset());
-    }
-
-    /// <summary>How many bytes at the end of a slice are zero. A slice that the file does not fill is looked at as far as it goes.</summary>
-    public long TrailingZeros(SafeFileHandle file, long offset, long length, CancellationToken cancel = default)
-    {
-        var zeros = 0L;
-        for (var done = 0L; done < length;)
-        {
-            cancel.ThrowIfCancellationRequested();
-            var got = RandomAccess.Read(file, buffer.AsSpan(0, (int)Math.Min(length - done, buffer.Length)), offset + done);
-            if (got == 0)
-                break;
-            var last = buffer.AsSpan(0, got).LastIndexOfAnyExcept((byte)0);
-            zeros = last < 0 ? zeros + got : got - 1 - last;
-            done += got;
-        }
-
-        return zeros;
     }
 
     /// <inheritdoc/>

@@ -1,4 +1,5 @@
 using Mukta.Disk;
+using Mukta.Hashing;
 using Mukta.Manifests;
 
 namespace Mukta.Verification;
@@ -36,7 +37,8 @@ public sealed class Verifier(TimeProvider time)
         IReadOnlyList<ToRead> toRead = trusted.Count == 0 ? survey.ToRead : [.. survey.ToRead.Except(trusted)];
         var bytes = toRead.Sum(r => Math.Min(r.File.Size, r.Found.Size));
         options.Meter?.Begin("reading", bytes);
-        var answers = new ContentCheck(install, options.Meter, cancel).Read(toRead);
+        var answers = toRead.Select(r => new ContentAnswer(r, install)).ToList();
+        StretchHasher.Run(answers, options.Meter, cancel);
 
         var modes = FileSystemFacts.KeepsModes(install.Path);
         var conclusion = new Conclusion(manifest, inventory, survey, modes, options.RememberProven);

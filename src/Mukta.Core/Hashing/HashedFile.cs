@@ -1,0 +1,91 @@
+using Microsoft.Win32.SafeHandles;
+
+namespace Mukta.Hashing;
+
+/// <summary>What a stretch is: where it begins, how long it is, and which function it is hashed with.</summary>
+internal readonly record struct Stretch(long Offset, long Length, HashKind Kind);
+
+/// <summary>What the hashing of a stretch has shown.</summary>
+/// <param name="digest">The hash; empty where the file ends before the stretch does.</param>
+/// <param name="zerosAtEnd">How many bytes at its end, as far as the file goes, are zero.</param>
+internal readonly ref struct Hashed(ReadOnlySpan<byte> digest, long zerosAtEnd)
+{
+    public ReadOnlySpan<byte> Digest { get; } = digest;
+
+    public long ZerosAtEnd { get; } = zerosAtEnd;
+}
+
+/// <summary>
+/// A file of which stretches are to be hashed, by any number of threads at once. It is opened when its first stretch is
+/// wanted, and closed once all are done with.
+/// </summary>
+internal abstract class HashedFile
+{
+    private readonly Lock opening = new();
+    private SafeFileHandle? handle;
+    private Exception? failure;
+    private int done;
+
+    /// <summary>How many stretches there are.</summary>
+    public abstract int Count { get; }
+
+    /// <summary>One of them.</summary>
+    public abstract Stretch this[int index] { get; }
+
+    /// <summary>Where the file lies on its disk, for the order in which files are read.</summary>
+    public virtual (ulong Device, ulong Inode) Place => default;
+
+    /// <summary>The open file; null where it cannot be opened.</summary>
+    public SafeFileHandle? Handle
+    {
+        get
+        {
+            lock (opening)
+            {
+                if (handle is not null || failure is not null)
+                    return handle;
+                try
+                {
+                    return handle = Open();
+                }
+                catch (Exception e) when (e is MuktaException or IOException or UnauthorizedAccessException)
+                {
+                    failure = e;
+                    return null;
+                }
+            }
+        }
+    }
+
+    /// <summary>A stretch is hashed.</summary>
+    public void Finish(int index, in Hashed hashed)
+    {
+        Done(index, hashed);
+        CountDone();
+    }
+
+    /// <summary>A stretch could not be read; null where the file could not be opened.</summary>
+    public void Fail(int index, Exception? reading)
+    {
+        Failed(index, reading ?? failure!);
+        CountDone();
+    }
+
+    /// <summary>Closes the file, however far it has come.</summary>
+    public void Close() => handle?.Dispose();
+
+    /// <summary>Opens the file.</summary>
+    protected abstract SafeFileHandle Open();
+
+    /// <summary>Told of each stretch that could be read, from any thread.</summary>
+    protected abstract void Done(int index, in Hashed hashed);
+
+    /// <summary>Told of each that could not.</summary>
+    protected abstract void Failed(int index, Exception reason);
+
+    private void CountDone()
+    {
+        if (Interlocked.Increment(ref done) == Count)
+            handle?.Dispose();
+    }
+}

@@ -72,7 +72,14 @@ internal abstract class HashedFile
     }
 
     /// <summary>Closes the file, however far it has come.</summary>
-    public void Close() => handle?.Dispose();
+    public void Close()
+    {
+        if (IsOwned)
+            handle?.Dispose();
+    }
+
+    /// <summary>True where the file is closed in the end.</summary>
+    protected virtual bool IsOwned => true;
 
     /// <summary>Opens the file.</summary>
     protected abstract SafeFileHandle Open();
@@ -86,6 +93,6 @@ internal abstract class HashedFile
     private void CountDone()
     {
         if (Interlocked.Increment(ref done) == Count)
-            handle?.Dispose();
+            Close();
     }
 }

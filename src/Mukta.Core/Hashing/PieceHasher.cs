@@ -59,33 +59,6 @@ public sealed class PieceHasher : IDisposable
         return digest.AsSpan(0, written);
     }
 
-    /// <summary>The hashes of all pieces of a file and of the file as a whole, from one reading of it.</summary>
-    /// <returns>The pieces' digests one after the other, and the whole digest; null where the file is shorter than it should be.</returns>
-    public (byte[] Pieces, byte[] Whole)? HashPiecesAndWhole(
-        SafeFileHandle file, long size, long pieceLength, HashKind kind, WorkMeter? meter = null, CancellationToken cancel = default)
-    {
-        var pieces = new byte[Manifests.PieceList.CountFor(size, pieceLength) * kind.DigestLength()];
-        using var whole = kind.Start();
-        using var piece = kind.Start();
-        var (done, written) = (0L, 0);
-        while (done < size)
-        {
-            cancel.ThrowIfCancellationRequested();
-            var pieceEnd = Math.Min(size, (done / pieceLength + 1) * pieceLength);
-            var got = RandomAccess.Read(file, buffer.AsSpan(0, (int)Math.Min(pieceEnd - done, buffer.Length)), done);
-            if (got == 0)
-                return null;
-            whole.AppendData(buffer, 0, got);
-            piece.AppendData(buffer, 0, got);
-            meter?.Count(got);
-            done += got;
-            if (done == pieceEnd)
-                written += piece.GetHashAndReset(pieces.AsSpan(written));
-        }
-
-        return (pieces, whole.GetHashAndReset());
-    }
-
     /// <inheritdoc/>
     public void Dispose()
     {

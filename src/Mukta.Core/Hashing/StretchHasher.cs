@@ -27,10 +27,10 @@ internal sealed class StretchHasher(LaneKernel? kernel, WorkMeter? meter, Cancel
 
     /// <summary>Hashes all stretches of files, with the fastest way that this machine has.</summary>
     /// <exception cref="OperationCanceledException">It was interrupted.</exception>
-    public static void Run(IReadOnlyList<HashedFile> files, WorkMeter? meter, CancellationToken cancel)
+    public static void Run(IReadOnlyList<HashedFile> files, WorkMeter? meter, CancellationToken cancel, int? threads = null)
     {
         var queue = new StretchQueue([.. files.OrderBy(f => f.Place.Device).ThenBy(f => f.Place.Inode)]);
-        new StretchHasher(queue.BytesLeft >= WorthChoosing ? LaneKernel.Best : null, meter, cancel).Run(queue, files, Environment.ProcessorCount);
+        new StretchHasher(queue.BytesLeft >= WorthChoosing || LaneKernel.IsForced ? LaneKernel.Best : null, meter, cancel).Run(queue, files, threads ?? Environment.ProcessorCount);
     }
 
     /// <summary>The same in so many threads.</summary>

@@ -1,4 +1,4 @@
-using System.Collections.Concurrent;
+using Microsoft.Win32.SafeHandles;
 using Mukta.Disk;
 using Mukta.Hashing;
 
@@ -63,7 +63,7 @@ public static class ManifestMaker
                 files.Add((entry.Path, node));
         }
 
-        meter?.Begin("hashing", files.Sum(f => f.Node.Size));
+        meter?.Begin("hashing", files.Sum(f => f.Node.Size > request.PieceLength ? 2 * f.Node.Size : f.Node.Size)); // The whole, and its pieces.
         var made = HashAll(folder, files, request.PieceLength, meter, cancel);
         leftOut.Sort((a, b) => string.CompareOrdinal(a.Item1, b.Item1));
         return new MadeManifest(
@@ -80,45 +80,37 @@ public static class ManifestMaker
             leftOut);
     }
 
-    private static ConcurrentBag<ManifestFile> HashAll(
-        Folder folder, List<(string Path, Node Node)> files, long pieceLength, WorkMeter? meter, CancellationToken cancel)
+    private static List<ManifestFile> HashAll(Folder folder, List<(string Path, Node Node)> files, long pieceLength, WorkMeter? meter, CancellationToken cancel)
     {
-        var made = new ConcurrentBag<ManifestFile>();
-        using var hashers = new ThreadLocal<PieceHasher>(() => new PieceHasher(), trackAllValues: true);
-        var parallel = new ParallelOptions { MaxDegreeOfParallelism = Environment.ProcessorCount, CancellationToken = cancel };
-        try
-        {
-            // The largest first, so that no core is left with one of them at the end.
-            Parallel.ForEach(
-                Partitioner.Create(files.OrderByDescending(f => f.Node.Size), EnumerablePartitionerOptions.NoBuffering), parallel,
-                file => made.Add(HashOne(folder, file.Path, file.Node, pieceLength, hashers.Value!, meter, cancel)));
-        }
-        catch (AggregateException e) when (e.InnerExceptions.OfType<MuktaException>().FirstOrDefault() is { } failure)
-        {
-            throw failure;
-        }
-        catch (AggregateException e) when (e.InnerExceptions.Any(i => i is OperationCanceledException))
-        {
-            throw new OperationCanceledException(cancel);
-        }
-        finally
-        {
-            foreach (var hasher in hashers.Values)
-                hasher.Dispose();
-        }
-
-        return made;
+        if (files.Find(f => PieceList.CountFor(f.Node.Size, pieceLength) > MetalinkNames.MostPieces) is { Path: { } path })
+            throw new MuktaException(ExitCode.BadInput, $"The file has more than {MetalinkNames.MostPieces} pieces.", PathBytes.Shown(path), "Choose a larger --piece-size.");
+        var hashed = files.Select(f => new ToList(folder, f.Path, f.Node, pieceLength)).ToList();
+        StretchHasher.Run(hashed, meter, cancel);
+        return [.. hashed.Select(f => f.Listed())];
     }
 
-    private static ManifestFile HashOne(
-        Folder folder, string path, Node node, long pieceLength, PieceHasher hasher, WorkMeter? meter, CancellationToken cancel)
+    /// <summary>A file to be listed. Its first stretch is the whole file, the others are its pieces where it has more than one.</summary>
+    private sealed class ToList(Folder folder, string path, Node node, long pieceLength) : HashedFile
     {
-        if (PieceList.CountFor(node.Size, pieceLength) > MetalinkNames.MostPieces)
-            throw new MuktaException(ExitCode.BadInput, $"The file has more than {MetalinkNames.MostPieces} pieces.", PathBytes.Shown(path), "Choose a larger --piece-size.");
-        using var handle = folder.OpenRead(path);
-        try
+        private const HashKind Kind = HashKind.Sha256;
+
+        private readonly byte[] whole = new byte[Kind.DigestLength()];
+        private readonly byte[] pieces = node.Size > pieceLength ? new byte[PieceList.CountFor(node.Size, pieceLength) * Kind.DigestLength()] : [];
+        private volatile Exception? failure;
+
+        public override int Count => 1 + (pieces.Length / Kind.DigestLength());
+
+        public override (ulong Device, ulong Inode) Place => (node.Device, node.Inode);
+
+        public override Stretch this[int index] =>
+            index == 0 ? new Stretch(0, node.Size, Kind) : new Stretch((index - 1) * pieceLength, Math.Min(pieceLength, node.Size - ((index - 1) * pieceLength)), Kind);
+
+        public ManifestFile Listed()
         {
-            var (pieces, whole) = hasher.HashPiecesAndWhole(handle, node.Size, pieceLength, HashKind.Sha256, meter, cancel) ?? throw Changed(path);
+            if (failure is MuktaException known)
+                throw known;
+            if (failure is not null)
+                throw new MuktaException(ExitCode.Blocked, "A file cannot be read.", PathBytes.Shown(path), "Look at the system's log for disk errors.", failure);
             if (folder.Look(path) is not { } after || !after.IsSameAs(node))
                 throw Changed(path);
             return new ManifestFile
@@ -126,14 +118,22 @@ public static class ManifestMaker
                 Path = path,
                 Size = node.Size,
                 Mode = node.Mode & 0x1FF & ~Verification.Conclusion.OwnChoice,
-                Hashes = [new ContentHash(HashKind.Sha256, whole)],
-                Pieces = node.Size > pieceLength ? new PieceList(HashKind.Sha256, pieceLength, pieces) : null,
+                Hashes = [new ContentHash(Kind, whole)],
+                Pieces = pieces.Length > 0 ? new PieceList(Kind, pieceLength, pieces) : null,
             };
         }
-        catch (IOException e)
+
+        protected override SafeFileHandle Open() => folder.OpenRead(path);
+
+        protected override void Done(int index, in Hashed hashed)
         {
-            throw new MuktaException(ExitCode.Blocked, "A file cannot be read.", PathBytes.Shown(path), "Look at the system's log for disk errors.", e);
+            if (hashed.Digest.IsEmpty)
+                failure ??= Changed(path);
+            else
+                hashed.Digest.CopyTo(index == 0 ? whole : pieces.AsSpan((index - 1) * Kind.DigestLength()));
         }
+
+        protected override void Failed(int index, Exception reason) => failure ??= reason;
     }
 
     private static MuktaException Changed(string path) => new(

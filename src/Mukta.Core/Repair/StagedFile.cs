@@ -44,9 +44,8 @@ internal sealed class StagedFile : IDisposable
     /// <param name="stagingFolder">Where files are built.</param>
     /// <param name="file">As published.</param>
     /// <param name="wanted">The only stretches that are wanted; null for the whole file.</param>
-    /// <param name="hasher">Proves pieces.</param>
     /// <param name="cancel">Ends the proving.</param>
-    public static StagedFile Open(Folder install, string stagingFolder, ManifestFile file, IReadOnlyList<BadRange>? wanted, PieceHasher hasher, CancellationToken cancel)
+    public static StagedFile Open(Folder install, string stagingFolder, ManifestFile file, IReadOnlyList<BadRange>? wanted, CancellationToken cancel)
     {
         var path = $"{stagingFolder}/{NameOf(file)}";
         var isLeft = install.Look(path) is { Kind: NodeKind.File } left && left.Size == file.Size;
@@ -62,8 +61,8 @@ internal sealed class StagedFile : IDisposable
 
             install.Passing();
             FileBytes.SetLength(staged.Handle, file.Size, file.Path);
-            for (var piece = 0; isLeft && piece < staged.pieces.Length; piece++)
-                staged.TryProve(piece, hasher, cancel);
+            if (isLeft)
+                staged.Prove(cancel);
             return staged;
         }
         catch
@@ -104,21 +103,21 @@ internal sealed class StagedFile : IDisposable
     /// Takes the good pieces of the old file, hashing each on the way. Where the file system lets two files share their bytes,
     /// none is copied.
     /// </summary>
-    public void TakeFrom(SafeFileHandle old, PieceHasher hasher, CancellationToken cancel)
+    public void TakeFrom(SafeFileHandle old, CancellationToken cancel)
     {
         if (isNew && Native.TryClone(Handle, old))
         {
             FileBytes.SetLength(Handle, File.Size, File.Path);
-            for (var piece = 0; piece < pieces.Length; piece++)
-                TryProve(piece, hasher, cancel);
+            Prove(cancel);
             return;
         }
 
         var buffer = new byte[1 << 20];
-        for (var piece = 0; piece < pieces.Length; piece++)
+        foreach (var piece in OpenFileStretches.Proven(old, proof, File.Size, NeededPieces(), cancel).Order())
         {
+            cancel.ThrowIfCancellationRequested();
             var range = RangeOf(piece);
-            if (!IsNeeded(piece) || !hasher.Proves(old, range.Offset, range.Length, Kind, proof[piece], null, cancel) || !TryClaim(piece))
+            if (!TryClaim(piece))
                 continue;
             var copied = 0L;
             while (copied < range.Length
@@ -143,7 +142,8 @@ internal sealed class StagedFile : IDisposable
         install.Passing();
         FileBytes.Flush(Handle, File.Path);
         _ = Native.Advise(Handle, 0, 0, Native.AdviseDontNeed);
-        var isRight = Enumerable.Range(0, pieces.Length).All(p => pieces[p] == NotWanted || hasher.Proves(Handle, RangeOf(p).Offset, RangeOf(p).Length, Kind, proof[p], null, cancel));
+        var wanted = Enumerable.Range(0, pieces.Length).Where(p => pieces[p] != NotWanted).ToList();
+        var isRight = OpenFileStretches.Proven(Handle, proof, File.Size, wanted, cancel).Count == wanted.Count;
         if (isRight && (File.AlsoProve is not { } whole || hasher.Proves(Handle, 0, File.Size, whole.Kind, whole.Digest, null, cancel)))
             return;
         throw new MuktaException(
@@ -157,10 +157,12 @@ internal sealed class StagedFile : IDisposable
         WholeBody.Dispose();
     }
 
-    private void TryProve(int piece, PieceHasher hasher, CancellationToken cancel)
+    private List<int> NeededPieces() => [.. Enumerable.Range(0, pieces.Length).Where(IsNeeded)];
+
+    /// <summary>Takes for proven what is right in the file already.</summary>
+    private void Prove(CancellationToken cancel)
     {
-        var range = RangeOf(piece);
-        if (IsNeeded(piece) && hasher.Proves(Handle, range.Offset, range.Length, Kind, proof[piece], null, cancel))
+        foreach (var piece in OpenFileStretches.Proven(Handle, proof, File.Size, NeededPieces(), cancel))
             pieces[piece] = Proven;
     }
 

@@ -67,11 +67,11 @@ internal sealed class Workshop(Folder install, HeldArea area, RepairPlan plan, F
         try
         {
             using var hasher = new PieceHasher();
-            using var staged = StagedFile.Open(install, StagingFolder, put.File, put.Way == PutWay.Patch ? put.Fetch : null, hasher, cancel);
+            using var staged = StagedFile.Open(install, StagingFolder, put.File, put.Way == PutWay.Patch ? put.Fetch : null, cancel);
             if (put.Replaces is not null && put is { IsFresh: false, Way: not PutWay.Patch })
             {
                 using var old = install.OpenRead(put.Path);
-                staged.TakeFrom(old, hasher, cancel);
+                staged.TakeFrom(old, cancel);
             }
 
             if (!put.IsFresh)

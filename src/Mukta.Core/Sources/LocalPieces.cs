@@ -210,6 +210,12 @@ public sealed class LocalPieces : IDisposable
         }
     }
 
+    private static IEnumerable<long> Slices(long size, long length)
+    {
+        for (var offset = 0L; offset < size; offset += length)
+            yield return offset;
+    }
+
     /// <summary>Hashes a file in slices as long as the needed pieces are, and remembers those that are needed.</summary>
     private void Scan(Folder folder, string path, long size, bool isNamed)
     {
@@ -218,15 +224,14 @@ public sealed class LocalPieces : IDisposable
         try
         {
             using var file = folder.OpenRead(path);
-            using var hasher = new PieceHasher();
-            foreach (var (length, kind) in grids)
+            var slices = grids.SelectMany(g => Slices(size, g.Length).Select(offset => new Stretch(offset, Math.Min(g.Length, size - offset), g.Kind))).ToList();
+            OpenFileStretches.Hash(file, slices, Take, meter, cancel);
+
+            void Take(int index, in Hashed hashed)
             {
-                for (var offset = 0L; offset < size && missing > 0; offset += length)
-                {
-                    var slice = Math.Min(length, size - offset);
-                    if (hasher.Hash(file, offset, slice, kind, meter, cancel) is { Length: > 0 } digest)
-                        Found(new PieceKey(BinaryPrimitives.ReadUInt128BigEndian(digest), kind, slice), new Place(folder, path, offset, IsHere: false));
-                }
+                var slice = slices[index];
+                if (hashed.Digest.Length > 0)
+                    Found(new PieceKey(BinaryPrimitives.ReadUInt128BigEndian(hashed.Digest), slice.Kind, slice.Length), new Place(folder, path, slice.Offset, IsHere: false));
             }
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException or DiskException)

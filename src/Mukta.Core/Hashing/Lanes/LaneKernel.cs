@@ -44,6 +44,9 @@ internal sealed unsafe class LaneKernel
     /// <summary>The fastest on this machine; null where that is the platform's own, one message at a time.</summary>
     public static LaneKernel? Best => Choice.Value.Kernel;
 
+    /// <summary>True where the user says which.</summary>
+    public static bool IsForced => Environment.GetEnvironmentVariable(Variable) is { Length: > 0 };
+
     /// <summary>How it was chosen, for people.</summary>
     public static string Decision => Choice.Value.Decision;
 

@@ -55,17 +55,20 @@ public sealed record ManifestFile : ManifestEntry
     /// <summary>Hashes of the pieces; null where there are none.</summary>
     public PieceList? Pieces { get; init; }
 
+    /// <summary>What few manifests say of a file; null where nothing is said.</summary>
+    public SeldomFacts? Seldom { get; init; }
+
     /// <summary>Where else the file can be had, beside the manifest's bases.</summary>
-    public IReadOnlyList<MirrorUrl> Urls { get; init; } = [];
+    public IReadOnlyList<MirrorUrl> Urls => Seldom?.Urls ?? [];
 
     /// <summary>Version of this one file.</summary>
-    public string? Version { get; init; }
+    public string? Version => Seldom?.Version;
 
     /// <summary>Operating systems it is for, by their IANA names.</summary>
-    public IReadOnlyList<string> OperatingSystems { get; init; } = [];
+    public IReadOnlyList<string> OperatingSystems => Seldom?.OperatingSystems ?? [];
 
     /// <summary>Languages it is for (RFC 5646).</summary>
-    public IReadOnlyList<string> Languages { get; init; } = [];
+    public IReadOnlyList<string> Languages => Seldom?.Languages ?? [];
 
     /// <summary>Permission bits, 0 to 0777; null where the manifest does not say.</summary>
     public int? Mode { get; init; }
@@ -85,6 +88,22 @@ public sealed record ManifestFile : ManifestEntry
 
     /// <summary>True where only a weak hash vouches for the bytes.</summary>
     public bool IsWeak => Proof.Kind.IsWeak() && AlsoProve is null;
+}
+
+/// <summary>What few manifests say of a file; apart, since a large release has a million files.</summary>
+public sealed record SeldomFacts
+{
+    /// <summary>Where else the file can be had, beside the manifest's bases.</summary>
+    public IReadOnlyList<MirrorUrl> Urls { get; init; } = [];
+
+    /// <summary>Version of this one file.</summary>
+    public string? Version { get; init; }
+
+    /// <summary>Operating systems it is for, by their IANA names.</summary>
+    public IReadOnlyList<string> OperatingSystems { get; init; } = [];
+
+    /// <summary>Languages it is for (RFC 5646).</summary>
+    public IReadOnlyList<string> Languages { get; init; } = [];
 }
 
 /// <summary>One symbolic link of a release.</summary>

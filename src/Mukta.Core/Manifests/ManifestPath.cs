@@ -25,19 +25,28 @@ public static class ManifestPath
             return "is an absolute path";
         if (path.Contains('\\', StringComparison.Ordinal))
             return "contains a backslash";
-        if (path.Any(char.IsControl))
+        if (HasControl(path))
             return "contains a control character";
         if (!IsWellFormed(path))
             return "is not valid Unicode";
         if (Encoding.UTF8.GetByteCount(path) > LongestPath)
             return $"is longer than {LongestPath} bytes";
-        var segments = path.Split('/');
-        if (segments.Length > MostSegments)
+        if (path.AsSpan().Count('/') >= MostSegments)
             return $"has more than {MostSegments} segments";
-        if (string.Equals(segments[0], OwnFolder, StringComparison.OrdinalIgnoreCase))
+        var first = path.IndexOf('/', StringComparison.Ordinal);
+        if (path.AsSpan(0, first < 0 ? path.Length : first).Equals(OwnFolder, StringComparison.OrdinalIgnoreCase))
             return $"lies in {OwnFolder}, which is Mukta's own folder";
-        return segments.Select(SegmentFault).FirstOrDefault(f => f is not null);
+        foreach (var segment in path.AsSpan().Split('/'))
+        {
+            if (SegmentFault(path.AsSpan(segment)) is { } fault)
+                return fault;
+        }
+
+        return null;
     }
+
+    internal static bool HasControl(ReadOnlySpan<char> text) =>
+        text.ContainsAnyInRange('\0', '\u001F') || text.ContainsAnyInRange('\u007F', '\u009F');
 
     /// <summary>The folders that a path goes through, outermost first: "a" and "a/b" for "a/b/c".</summary>
     public static IEnumerable<string> Folders(string path)
@@ -56,7 +65,7 @@ public static class ManifestPath
             return "is empty";
         if (target[0] == '/')
             return "is an absolute path";
-        if (target.Contains('\\', StringComparison.Ordinal) || target.Any(char.IsControl) || !IsWellFormed(target))
+        if (target.Contains('\\', StringComparison.Ordinal) || HasControl(target) || !IsWellFormed(target))
             return "contains a character that is not allowed";
         if (Encoding.UTF8.GetByteCount(target) > LongestPath)
             return $"is longer than {LongestPath} bytes";
@@ -73,6 +82,8 @@ public static class ManifestPath
 
     private static bool IsWellFormed(string text)
     {
+        if (!text.AsSpan().ContainsAnyInRange('\uD800', '\uDFFF'))
+            return true;
         for (var i = 0; i < text.Length; i++)
         {
             if (char.IsSurrogate(text[i]) && !(char.IsHighSurrogate(text[i]) && i + 1 < text.Length && char.IsLowSurrogate(text[++i])))
@@ -82,7 +93,7 @@ public static class ManifestPath
         return true;
     }
 
-    private static string? SegmentFault(string segment) => segment switch
+    private static string? SegmentFault(ReadOnlySpan<char> segment) => segment switch
     {
         "" => "has an empty segment",
         "." or ".." => $"has a segment \"{segment}\"",

@@ -1,5 +1,4 @@
 using System.Globalization;
-using System.Text;
 using System.Xml;
 using Mukta.Hashing;
 
@@ -10,7 +9,11 @@ internal sealed class MetalinkCursor : IDisposable
 {
     private readonly XmlReader xml;
     private readonly string source;
-    private readonly char[] chunk = new char[1024];
+    private const int MostShared = 10_000;
+
+    private readonly HashSet<string> shared = new(StringComparer.Ordinal);
+    private char[] text = new char[1024];
+    private string? ours, metalink;
 
     public MetalinkCursor(Stream stream, string source)
     {
@@ -29,11 +32,23 @@ internal sealed class MetalinkCursor : IDisposable
 
     public string Name => xml.LocalName;
 
-    public bool IsOurs => xml.NamespaceURI == MetalinkNames.Extension;
+    public bool IsOurs => IsIn(MetalinkNames.Extension, ref ours);
 
-    public bool IsMetalink => xml.NamespaceURI == MetalinkNames.Metalink;
+    public bool IsMetalink => IsIn(MetalinkNames.Metalink, ref metalink);
 
     public (int Line, int Column) Place => xml is IXmlLineInfo at ? (at.LineNumber, at.LinePosition) : (0, 0);
+
+    /// <summary>The reader gives the same object for the same name, so that most looks need no comparison of characters.</summary>
+    private bool IsIn(string wanted, ref string? seen)
+    {
+        var name = xml.NamespaceURI;
+        if (ReferenceEquals(name, seen))
+            return true;
+        if (name != wanted)
+            return false;
+        seen = name;
+        return true;
+    }
 
     public ManifestFault Fault(string what, Exception? inner = null) => FaultAt(what, Place, inner);
 
@@ -85,8 +100,8 @@ internal sealed class MetalinkCursor : IDisposable
     public string RequiredAttribute(string name) =>
         Attribute(name) ?? throw Fault($"The element {Name} has no attribute {name}.");
 
-    /// <summary>The text of the element that the cursor stands on, without the space around it.</summary>
-    public string Text()
+    /// <summary>The text of the element that the cursor stands on, without the space around it; good until the next text is read.</summary>
+    public ReadOnlySpan<char> Text()
     {
         var (name, place) = (Name, Place);
         if (xml.IsEmptyElement)
@@ -96,58 +111,62 @@ internal sealed class MetalinkCursor : IDisposable
         }
 
         var depth = xml.Depth;
-        string? whole = null;
-        StringBuilder? longer = null;
+        var length = 0;
         xml.Read();
         while (xml.Depth > depth)
         {
             if (xml.NodeType is not (XmlNodeType.Text or XmlNodeType.CDATA or XmlNodeType.SignificantWhitespace))
                 throw FaultAt($"The element {name} may hold only text.", place);
             int got;
-            while ((got = xml.ReadValueChunk(chunk, 0, chunk.Length)) > 0)
+            while ((got = xml.ReadValueChunk(text, length, text.Length - length)) > 0)
             {
-                if (whole is null)
-                    whole = new string(chunk, 0, got);
-                else
-                    (longer ??= new StringBuilder(whole)).Append(chunk, 0, got);
-                if ((longer?.Length ?? whole.Length) > MetalinkNames.LongestText)
+                length += got;
+                if (length > MetalinkNames.LongestText)
                     throw FaultAt($"The element {name} is longer than {MetalinkNames.LongestText} characters.", place);
+                if (length == text.Length)
+                    Array.Resize(ref text, 2 * length);
             }
 
             xml.Read();
         }
 
         xml.Read();
-        return (longer?.ToString() ?? whole ?? "").Trim(' ', '\t', '\r', '\n');
+        return text.AsSpan(0, length).Trim(" \t\r\n");
     }
 
-    public long Number(string what, string text, long least, long most, (int, int) place) =>
+    /// <summary>The same text, as one object for all places where it stands.</summary>
+    public string Shared(string value) => shared.TryGetValue(value, out var known) ? known : shared.Count < MostShared && shared.Add(value) ? value : value;
+
+    public long Number(string what, ReadOnlySpan<char> text, long least, long most, (int, int) place) =>
         long.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var value) && value >= least && value <= most
             ? value
             : throw FaultAt($"The {what} \"{Shortened(text)}\" is not a whole number from {least} to {most}.", place);
 
-    public DateTimeOffset Date(string text, (int, int) place) =>
+    public DateTimeOffset Date(ReadOnlySpan<char> text, (int, int) place) =>
         DateTimeOffset.TryParse(text, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal | DateTimeStyles.AdjustToUniversal, out var value)
-            && text.Contains('T', StringComparison.Ordinal)
+            && text.Contains('T')
             ? value
             : throw FaultAt($"The date \"{Shortened(text)}\" is not one of RFC 3339, such as 2027-01-31T12:00:00Z.", place);
 
-    public int Mode(string text, (int, int) place)
+    public int Mode(ReadOnlySpan<char> text, (int, int) place)
     {
-        if (text.Length is < 3 or > 4 || text.Any(c => c is < '0' or > '7') || (text.Length == 4 && text[0] != '0'))
+        if (text.Length is < 3 or > 4 || text.ContainsAnyExceptInRange('0', '7') || (text.Length == 4 && text[0] != '0'))
             throw FaultAt($"The mode \"{Shortened(text)}\" is not one of 0000 to 0777 (octal).", place);
-        return Convert.ToInt32(text, 8);
+        var mode = 0;
+        foreach (var digit in text)
+            mode = (mode * 8) + (digit - '0');
+        return mode;
     }
 
-    public void Digest(HashKind kind, string text, Span<byte> into, (int, int) place)
+    public void Digest(HashKind kind, ReadOnlySpan<char> text, Span<byte> into, (int, int) place)
     {
         if (text.Length != into.Length * 2
             || Convert.FromHexString(text, into, out _, out var written) != System.Buffers.OperationStatus.Done || written != into.Length)
             throw FaultAt($"A {kind.IanaName()} hash has {into.Length * 2} hexadecimal digits; \"{Shortened(text)}\" does not.", place);
     }
 
-    public Uri MirrorAddress(string text, (int, int) place) =>
-        Uri.TryCreate(text, UriKind.Absolute, out var uri) ? uri : throw FaultAt($"\"{Shortened(text)}\" is not an absolute URL.", place);
+    public Uri MirrorAddress(ReadOnlySpan<char> text, (int, int) place) =>
+        Uri.TryCreate(text.ToString(), UriKind.Absolute, out var uri) ? uri : throw FaultAt($"\"{Shortened(text)}\" is not an absolute URL.", place);
 
     public MirrorUrl? Mirror()
     {
@@ -160,5 +179,5 @@ internal sealed class MetalinkCursor : IDisposable
 
     public void Dispose() => xml.Dispose();
 
-    private static string Shortened(string text) => Disk.PathBytes.Shown(text.Length <= 80 ? text : text[..77] + "...");
+    private static string Shortened(ReadOnlySpan<char> text) => Disk.PathBytes.Shown(text.Length <= 80 ? text.ToString() : $"{text[..77]}...");
 }

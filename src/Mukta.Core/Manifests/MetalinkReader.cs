@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Security.Cryptography;
 using System.Xml;
 using Mukta.Hashing;
@@ -14,13 +15,21 @@ public sealed class MetalinkReader
     private readonly List<ManifestFile> files = [];
     private readonly List<ManifestLink> links = [];
     private readonly List<MirrorUrl> bases = [];
-    private readonly Dictionary<string, (int Line, int Column)> names = new(StringComparer.Ordinal);
+    private readonly List<(string Path, int Line, int Column)> places = [];
+    private readonly FileSoFar now = new();
+    private readonly ArrayBufferWriter<byte> digests = new();
+    private readonly Func<bool> readFileChild, readPiece;
+    private HashKind pieceKind;
     private string? product, release;
     private long? sequence;
     private DateTimeOffset? expires;
     private long pieceTotal;
 
-    private MetalinkReader(MetalinkCursor at) => this.at = at;
+    private MetalinkReader(MetalinkCursor at)
+    {
+        this.at = at;
+        (readFileChild, readPiece) = (ReadFileChild, ReadPiece);
+    }
 
     /// <summary>Reads a manifest from a file on this machine.</summary>
     /// <param name="path">The file.</param>
@@ -68,9 +77,9 @@ public sealed class MetalinkReader
         at.ExpectEnd();
         if (files.Count + links.Count == 0)
             throw at.FaultAt("The manifest lists no file.", (1, 1));
-        RefuseFilesThatAreFolders();
-        files.Sort((a, b) => string.CompareOrdinal(a.Path, b.Path));
-        links.Sort((a, b) => string.CompareOrdinal(a.Path, b.Path));
+        RefuseNamesThatClash();
+        Sort(files);
+        Sort(links);
         return new Manifest
         {
             Product = product,
@@ -81,6 +90,20 @@ public sealed class MetalinkReader
             Files = files,
             Links = links,
         };
+    }
+
+    /// <summary>Puts entries in the order of their paths; most manifests have them so already.</summary>
+    private static void Sort<T>(List<T> entries)
+        where T : ManifestEntry
+    {
+        for (var i = 1; i < entries.Count; i++)
+        {
+            if (string.CompareOrdinal(entries[i - 1].Path, entries[i].Path) > 0)
+            {
+                entries.Sort((a, b) => string.CompareOrdinal(a.Path, b.Path));
+                return;
+            }
+        }
     }
 
     private bool ReadRootChild()
@@ -130,66 +153,64 @@ public sealed class MetalinkReader
         var place = at.Place;
         var path = at.RequiredAttribute("name");
         Claim(path, place);
-        long? size = null;
-        int? mode = null;
-        string? version = null, component = null;
-        List<ContentHash> hashes = [];
-        List<MirrorUrl> urls = [];
-        List<string> systems = [], languages = [];
-        PieceList? pieces = null;
-        var piecesPlace = place;
-        at.EachChild(() =>
-        {
-            var here = at.Place;
-            switch (at.IsMetalink, at.IsOurs, at.Name)
-            {
-                case (true, _, "size"):
-                    size = size is null ? at.Number("size", at.Text(), 0, long.MaxValue, here) : throw at.Fault("A file has two sizes.");
-                    return true;
-                case (true, _, "hash"):
-                    return ReadHash(hashes);
-                case (true, _, "pieces"):
-                    piecesPlace = here;
-                    return ReadPieces(ref pieces);
-                case (true, _, "url"):
-                    if (at.Mirror() is { } mirror)
-                        Add(urls, mirror, here);
-                    return true;
-                case (true, _, "os"):
-                    Add(systems, at.Text(), here);
-                    return true;
-                case (true, _, "language"):
-                    Add(languages, at.Text(), here);
-                    return true;
-                case (true, _, "version"):
-                    version = at.Text();
-                    return true;
-                case (_, true, "component"):
-                    component = NotEmpty(at.Text(), "component", here);
-                    return true;
-                case (_, true, "mode"):
-                    mode = at.Mode(at.Text(), here);
-                    return true;
-                default:
-                    return false;
-            }
-        });
-
+        now.Clear();
+        at.EachChild(readFileChild);
+        var hashes = now.Hashes.Count > 1 ? [.. now.Hashes.OrderBy(h => h.Kind)] : now.Hashes.ToArray();
         var file = new ManifestFile
         {
             Path = path,
-            Size = size ?? throw at.FaultAt($"The file \"{path}\" has no size; without it nothing can be verified.", place),
-            Hashes = hashes.Count < 2 ? hashes : [.. hashes.OrderBy(h => h.Kind)],
-            Pieces = pieces,
-            Urls = WithoutBases(urls, path),
-            OperatingSystems = systems,
-            Languages = languages,
-            Version = version,
-            Component = component,
-            Mode = mode,
+            Size = now.Size ?? throw at.FaultAt($"The file \"{path}\" has no size; without it nothing can be verified.", place),
+            Hashes = hashes,
+            Pieces = now.Pieces,
+            Component = now.Component,
+            Mode = now.Mode,
+            Seldom = now.HasSeldom ? new SeldomFacts
+            {
+                Urls = WithoutBases(now.Urls, path),
+                OperatingSystems = [.. now.Systems],
+                Languages = [.. now.Languages],
+                Version = now.Version,
+            } : null,
         };
-        Prove(file, place, piecesPlace);
+        Prove(file, place, now.PiecesPlace);
         files.Add(file);
+    }
+
+    private bool ReadFileChild()
+    {
+        var here = at.Place;
+        switch (at.IsMetalink, at.IsOurs, at.Name)
+        {
+            case (true, _, "size"):
+                now.Size = now.Size is null ? at.Number("size", at.Text(), 0, long.MaxValue, here) : throw at.Fault("A file has two sizes.");
+                return true;
+            case (true, _, "hash"):
+                return ReadHash(now.Hashes);
+            case (true, _, "pieces"):
+                now.PiecesPlace = here;
+                return ReadPieces();
+            case (true, _, "url"):
+                if (at.Mirror() is { } mirror)
+                    Add(now.Urls, mirror, here);
+                return true;
+            case (true, _, "os"):
+                Add(now.Systems, at.Text().ToString(), here);
+                return true;
+            case (true, _, "language"):
+                Add(now.Languages, at.Text().ToString(), here);
+                return true;
+            case (true, _, "version"):
+                now.Version = at.Text().ToString();
+                return true;
+            case (_, true, "component"):
+                now.Component = at.Shared(NotEmpty(at.Text(), "component", here));
+                return true;
+            case (_, true, "mode"):
+                now.Mode = at.Mode(at.Text(), here);
+                return true;
+            default:
+                return false;
+        }
     }
 
     private void Prove(ManifestFile file, (int, int) place, (int, int) piecesPlace)
@@ -222,27 +243,30 @@ public sealed class MetalinkReader
     }
 
     /// <summary>Reads one list of pieces. A file may carry several, by different functions: the best one is kept.</summary>
-    private bool ReadPieces(ref PieceList? best)
+    private bool ReadPieces()
     {
         var place = at.Place;
         if (HashKinds.FromIanaName(at.RequiredAttribute("type")) is not { } kind)
             return false;
         var length = at.Number("piece length", at.RequiredAttribute("length"), 1, long.MaxValue, place);
-        var digests = new MemoryStream();
-        var digest = new byte[kind.DigestLength()];
-        at.EachChild(() =>
-        {
-            if (!at.IsMetalink || at.Name != "hash")
-                return false;
-            if (++pieceTotal > MetalinkNames.MostPieces)
-                throw at.Fault($"The manifest has more than {MetalinkNames.MostPieces} pieces.");
-            var here = at.Place;
-            at.Digest(kind, at.Text(), digest, here);
-            digests.Write(digest);
-            return true;
-        });
-        if (best is null || kind < best.Kind)
-            best = new PieceList(kind, length, digests.ToArray());
+        digests.ResetWrittenCount();
+        pieceKind = kind;
+        at.EachChild(readPiece);
+        if (now.Pieces is null || kind < now.Pieces.Kind)
+            now.Pieces = new PieceList(kind, length, digests.WrittenSpan.ToArray());
+        return true;
+    }
+
+    private bool ReadPiece()
+    {
+        if (!at.IsMetalink || at.Name != "hash")
+            return false;
+        if (++pieceTotal > MetalinkNames.MostPieces)
+            throw at.Fault($"The manifest has more than {MetalinkNames.MostPieces} pieces.");
+        var here = at.Place;
+        Span<byte> digest = stackalloc byte[pieceKind.DigestLength()];
+        at.Digest(pieceKind, at.Text(), digest, here);
+        digests.Write(digest);
         return true;
     }
 
@@ -250,22 +274,36 @@ public sealed class MetalinkReader
     {
         if (ManifestPath.Fault(path) is { } fault)
             throw at.FaultAt($"The name \"{Disk.PathBytes.Shown(path)}\" {fault}.", place);
-        if (!names.TryAdd(path, place))
-            throw at.FaultAt($"The name \"{path}\" stands twice; first in line {names[path].Line}.", place);
-        if (names.Count > MetalinkNames.MostEntries)
+        places.Add((path, place.Line, place.Column));
+        if (places.Count > MetalinkNames.MostEntries)
             throw at.FaultAt($"The manifest lists more than {MetalinkNames.MostEntries} files.", place);
     }
 
-    private void RefuseFilesThatAreFolders()
+    /// <summary>No name may stand twice, and none may be a folder for another one.</summary>
+    private void RefuseNamesThatClash()
     {
-        var checkedFolders = new HashSet<string>(StringComparer.Ordinal);
-        foreach (var (path, place) in names)
+        places.Sort((a, b) => string.CompareOrdinal(a.Path, b.Path) is var order and not 0 ? order : (a.Line, a.Column).CompareTo((b.Line, b.Column)));
+        for (var i = 1; i < places.Count; i++)
         {
-            foreach (var folder in ManifestPath.Folders(path))
+            if (places[i].Path == places[i - 1].Path)
+                throw at.FaultAt($"The name \"{places[i].Path}\" stands twice; first in line {places[i - 1].Line}.", (places[i].Line, places[i].Column));
+        }
+
+        var folders = new HashSet<string>(StringComparer.Ordinal);
+        var known = folders.GetAlternateLookup<ReadOnlySpan<char>>();
+        foreach (var (path, _, _) in places)
+        {
+            for (var slash = path.LastIndexOf('/'); slash > 0 && known.Add(path.AsSpan(0, slash)); slash = path.LastIndexOf('/', slash - 1))
             {
-                if (checkedFolders.Add(folder) && names.TryGetValue(folder, out var other))
-                    throw at.FaultAt($"The name \"{folder}\" is a file, and \"{path}\" needs it as a folder.", other.Line > place.Line ? other : place);
             }
+        }
+
+        foreach (var (path, line, column) in places)
+        {
+            if (!folders.Contains(path))
+                continue;
+            var other = places.Find(p => p.Path.StartsWith(path, StringComparison.Ordinal) && p.Path.Length > path.Length && p.Path[path.Length] == '/');
+            throw at.FaultAt($"The name \"{path}\" is a file, and \"{other.Path}\" needs it as a folder.", line > other.Line ? (line, column) : (other.Line, other.Column));
         }
     }
 
@@ -284,6 +322,41 @@ public sealed class MetalinkReader
             throw at.FaultAt($"More than {MetalinkNames.MostPerFile} of one kind stand here.", place);
     }
 
-    private string NotEmpty(string text, string what, (int, int) place) =>
-        text.Length > 0 && !text.Any(char.IsControl) ? text : throw at.FaultAt($"The {what} is empty or contains a control character.", place);
+    private string NotEmpty(ReadOnlySpan<char> text, string what, (int, int) place) =>
+        text.Length > 0 && !ManifestPath.HasControl(text) ? text.ToString() : throw at.FaultAt($"The {what} is empty or contains a control character.", place);
+
+    /// <summary>What has been read of the file that the cursor is in. One object for all files.</summary>
+    private sealed class FileSoFar
+    {
+        public long? Size { get; set; }
+
+        public int? Mode { get; set; }
+
+        public string? Version { get; set; }
+
+        public string? Component { get; set; }
+
+        public PieceList? Pieces { get; set; }
+
+        public (int Line, int Column) PiecesPlace { get; set; }
+
+        public List<ContentHash> Hashes { get; } = [];
+
+        public List<MirrorUrl> Urls { get; } = [];
+
+        public List<string> Systems { get; } = [];
+
+        public List<string> Languages { get; } = [];
+
+        public bool HasSeldom => Urls.Count + Systems.Count + Languages.Count > 0 || Version is not null;
+
+        public void Clear()
+        {
+            (Size, Mode, Version, Component, Pieces) = (null, null, null, null, null);
+            Hashes.Clear();
+            Urls.Clear();
+            Systems.Clear();
+            Languages.Clear();
+        }
+    }
 }

@@ -31,5 +31,8 @@ public sealed class WorkMeter
     public void Count(long bytes) => Interlocked.Add(ref bytesDone, bytes);
 
     /// <summary>Counts a name.</summary>
-    public void CountFile() => Interlocked.Increment(ref filesSeen);
+    public void CountFile() => CountFiles(1);
+
+    /// <summary>Counts names.</summary>
+    public void CountFiles(int count) => Interlocked.Add(ref filesSeen, count);
 }

@@ -9,6 +9,7 @@ using Mukta.Repair;
 using Mukta.Sources;
 using Mukta.Storage;
 using Mukta.Verification;
+using Mukta.Verification.Quick;
 using Spectre.Console;
 
 namespace Mukta.Cli.Commands;
@@ -102,6 +103,8 @@ internal static class RepairCommand
 
         public async Task<ExitCode> ToEndAsync(CancellationToken cancel)
         {
+            var verifier = new QuickVerifier(TimeProvider.System, new VerifiedRecords(target.Machine));
+            var identity = QuickVerifier.IdentityOf(target.ManifestPath);
             var manifest = MetalinkReader.ReadFile(target.ManifestPath);
             var log = session.Log(toFile: !IsDryRun);
             using var sources = SourceList.Of(named, target.Mirrors, manifest, IsOffline, Session.UserAgent, TimeProvider.System, log);
@@ -134,6 +137,7 @@ internal static class RepairCommand
             var repairing = new WorkMeter();
             var outcome = await Progressing.ShowAsync(
                 session, repairing, () => new Repairer(TimeProvider.System, log, () => target.RefuseIfRunning(install), (header, place) => OperationIndex.TryPut(target.Machine, header, place)) { Limits = Limits }.RepairAsync(plan, before, install, sources.Sources, local, repairing, cancel)).ConfigureAwait(false);
+            verifier.Remember(outcome.After, target.ManifestPath, identity, install);
             log.Information("operation {Operation}: {Done} steps done, {Failed} failed, exit code {Code}", outcome.Operation, outcome.StepsDone, outcome.Failures.Count, outcome.Code);
             var next = outcome.After.IsIntact ? null : NextStep.After(outcome.After, target, straysCount: false);
             if (session.IsJson)

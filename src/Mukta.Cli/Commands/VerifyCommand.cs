@@ -2,8 +2,10 @@ using System.CommandLine;
 using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
-using Mukta.Manifests;
+using Mukta.Hashing;
+using Mukta.Storage;
 using Mukta.Verification;
+using Mukta.Verification.Quick;
 
 namespace Mukta.Cli.Commands;
 
@@ -12,6 +14,7 @@ internal static class VerifyCommand
 {
     private const string Examples = """
           mukta verify games/gannet-post --manifest gannet-post.meta4
+          mukta verify gannet-post --quick
           mukta verify gannet-post --profiles profiles --json | jq .counts
         """;
 
@@ -20,24 +23,26 @@ internal static class VerifyCommand
         var target = new TargetOptions();
         var noStrays = new Option<bool>("--no-strays") { Description = "Count files that the manifest does not list as problems." };
         var all = new Option<bool>("--all") { Description = "List every finding, however many there are." };
-        var command = new ExampleCommand("verify", "Compare an install with its manifest. Changes nothing.", Examples) { noStrays, all };
+        var quick = new Option<bool>("--quick") { Description = "Trust files that nobody has touched since an earlier verification or repair read them. Does not find silent damage on the disk." };
+        var command = new ExampleCommand("verify", "Compare an install with its manifest. Changes nothing in it.", Examples) { quick, noStrays, all };
         target.AddTo(command);
         command.SetAction(async (parsed, cancel) =>
         {
             using var session = new Session(parsed);
             var found = await target.FindAsync(parsed, session, needsManifest: true, cancel).ConfigureAwait(false);
-            return await RunAsync(session, found, parsed.GetValue(noStrays), parsed.GetValue(all), cancel).ConfigureAwait(false);
+            return await RunAsync(session, found, parsed.GetValue(quick), parsed.GetValue(noStrays), parsed.GetValue(all), cancel).ConfigureAwait(false);
         });
         return command;
     }
 
-    private static async Task<int> RunAsync(Session session, Target target, bool straysCount, bool all, CancellationToken cancel)
+    private static async Task<int> RunAsync(Session session, Target target, bool isQuick, bool straysCount, bool all, CancellationToken cancel)
     {
-        var manifest = MetalinkReader.ReadFile(target.ManifestPath);
         using var install = Folder.Open(target.Path);
         var meter = new WorkMeter();
+        var (verifier, options) = (new QuickVerifier(TimeProvider.System, new VerifiedRecords(target.Machine)), new VerifyOptions { Meter = meter });
         var result = await Progressing.ShowAsync(
-            session, meter, () => Task.FromResult(new Verifier(TimeProvider.System).Verify(manifest, install, new VerifyOptions { Meter = meter }, cancel))).ConfigureAwait(false);
+            session, meter, () => Task.FromResult(isQuick ? verifier.Quick(target.ManifestPath, install, options, cancel) : verifier.Full(target.ManifestPath, install, options, cancel))).ConfigureAwait(false);
+        session.Log(toFile: false).Debug("hashed with {Method}", HashMethod.Decision);
 
         var running = target.Running(install).Running;
         var next = NextStep.After(result, target, straysCount);

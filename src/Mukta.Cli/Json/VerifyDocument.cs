@@ -21,6 +21,10 @@ internal sealed record VerifyDocument
 
     public required long BytesTrusted { get; init; }
 
+    public required int FilesTrusted { get; init; }
+
+    public DateTimeOffset? TrustedSince { get; init; }
+
     public required long ElapsedMs { get; init; }
 
     public required long BytesToFetch { get; init; }
@@ -41,9 +45,11 @@ internal sealed record VerifyDocument
     {
         Install = PathBytes.Shown(install),
         Verdict = result.IsIntact && !(straysCount && result.Strays.Any()) ? "intact" : "not-intact",
-        Release = ReleasePart.Of(result.Manifest),
+        Release = ReleasePart.Of(result.Release),
         BytesRead = result.BytesRead,
         BytesTrusted = result.BytesTrusted,
+        FilesTrusted = result.FilesTrusted,
+        TrustedSince = result.TrustedSince,
         ElapsedMs = (long)result.Elapsed.TotalMilliseconds,
         BytesToFetch = result.BytesToFetch,
         BytesGood = result.BytesGood,
@@ -56,6 +62,12 @@ internal sealed record VerifyDocument
     private static Dictionary<string, int> CountsOf(VerifyResult result)
     {
         var counts = Enum.GetValues<FileState>().ToDictionary(FindingWords.Name, s => result.Findings.Count(f => f.State == s));
+        if (!result.Problems.Any())
+        {
+            counts[FindingWords.Name(FileState.Intact)] = result.Release.Files + result.Release.Links;
+            return counts;
+        }
+
         var listed = result.Manifest.Files.Select(f => f.Path).Concat(result.Manifest.Links.Select(l => l.Path)).ToHashSet(StringComparer.Ordinal);
         counts[FindingWords.Name(FileState.Intact)] = listed.Count - result.Problems.Count(f => listed.Contains(f.Path));
         return counts;
@@ -65,8 +77,10 @@ internal sealed record VerifyDocument
 /// <summary>Which release a document speaks of.</summary>
 internal sealed record ReleasePart(string? Product, string? Version, long? Sequence, DateTimeOffset? Expires, int Files, int Links, long Bytes, int WeakFiles)
 {
-    public static ReleasePart Of(Manifest manifest) => new(
-        manifest.Product, manifest.Release, manifest.Sequence, manifest.Expires, manifest.Files.Count, manifest.Links.Count, manifest.TotalSize, manifest.WeakFiles);
+    public static ReleasePart Of(Manifest manifest) => Of(ReleaseFacts.Of(manifest));
+
+    public static ReleasePart Of(ReleaseFacts release) => new(
+        release.Product, release.Release, release.Sequence, release.Expires, release.Files, release.Links, release.Bytes, release.WeakFiles);
 }
 
 /// <summary>One finding.</summary>

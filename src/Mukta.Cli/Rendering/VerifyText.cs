@@ -25,7 +25,7 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
             Group(state, all, Shown(all), width);
         if (running is [var first, ..])
             console.MarkupLine($"\n[yellow]Running:[/] {Escape($"{first.Name} (process {first.Pid}) {first.Reasons[0]}")}{(running.Count > 1 ? $", and {Units.Count(running.Count - 1, "other process", "other processes")}" : "")}.\nFiles may change while they are read, and a repair would refuse.");
-        if (next is not null || !result.IsIntact || !result.ModesCompared || result.Manifest.WeakFiles > 0)
+        if (next is not null || !result.IsIntact || !result.ModesCompared || result.Release.WeakFiles > 0)
             console.WriteLine();
         Notes(result);
         if (next is not null)
@@ -36,13 +36,17 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
     public void Verdict(VerifyResult result)
     {
         var isGood = result.IsIntact && !(StraysCount && result.Strays.Any());
-        console.MarkupLine($"{(isGood ? "[green]Intact[/]" : "[red]Not intact[/]")}: {Escape(Title(result.Manifest))} in {Escape(install)}");
-        var trusted = result.BytesTrusted > 0 ? $", {Units.Bytes(result.BytesTrusted)} unchanged since they were read" : "";
-        console.WriteLine($"{Units.Count(result.Manifest.Files.Count, "file")}, {Units.Bytes(result.BytesRead)} read in {Units.Time(result.Elapsed)}{trusted}");
+        console.MarkupLine($"{(isGood ? "[green]Intact[/]" : "[red]Not intact[/]")}: {Escape(Title(result.Release))} in {Escape(install)}");
+        var since = result.TrustedSince is { } date ? $"not touched since {date.ToLocalTime():yyyy-MM-dd HH:mm}" : "unchanged since they were read";
+        var trusted = result.BytesTrusted > 0 ? $"; {Units.Count(result.FilesTrusted, "file")}, {Units.Bytes(result.BytesTrusted)}, trusted: {since}" : "";
+        console.WriteLine($"{Units.Count(result.Release.Files, "file")}, {Units.Bytes(result.BytesRead)} read in {Units.Time(result.Elapsed)}{trusted}");
     }
 
     /// <summary>What a manifest calls itself.</summary>
-    public static string Title(Manifest manifest)
+    public static string Title(Manifest manifest) => Title(ReleaseFacts.Of(manifest));
+
+    /// <summary>What a release calls itself.</summary>
+    public static string Title(ReleaseFacts manifest)
     {
         var name = manifest.Product ?? "unnamed release";
         var release = manifest.Release is null ? "" : $" {manifest.Release}";
@@ -66,7 +70,7 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
     {
         if (!result.ModesCompared)
             console.WriteLine("This file system keeps no permission bits, so they were not compared.");
-        if (result.Manifest.WeakFiles is > 0 and var weak)
+        if (result.Release.WeakFiles is > 0 and var weak)
             console.MarkupLineInterpolated($"[yellow]Weak:[/] only sha-1 or md5 vouches for {Units.Count(weak, "file")}; bytes could have been forged.");
         if (!result.IsIntact)
             console.WriteLine($"A repair would fetch {Units.Bytes(result.BytesToFetch)} and leave {Units.Bytes(result.BytesGood)} as it is.");

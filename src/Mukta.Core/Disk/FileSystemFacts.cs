@@ -25,6 +25,9 @@ public static class FileSystemFacts
         return new Room((long)(status.BlocksAvailable * status.FragmentSize), status.Inodes == 0 ? null : (long)status.InodesAvailable);
     }
 
+    /// <summary>The file system's own number (f_fsid), which most keep from one mount to the next.</summary>
+    public static ulong NumberOf(string path) => Native.FileSystemStatus(PathBytes.Encode(path), out var status) == 0 ? status.FileSystemNumber : 0;
+
     /// <summary>Bytes that may still be written by this user.</summary>
     public static long FreeBytes(string path) => RoomAt(path).FreeBytes;
 }

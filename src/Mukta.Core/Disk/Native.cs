@@ -93,6 +93,7 @@ internal static partial class Native
         public ulong Inodes;
         public ulong InodesFree;
         public ulong InodesAvailable;
+        public ulong FileSystemNumber;
     }
 
     public static int OpenBeneath(SafeHandle folder, byte[] path, in OpenHow how)

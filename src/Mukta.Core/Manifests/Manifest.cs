@@ -33,6 +33,22 @@ public sealed record Manifest
     public int WeakFiles => Files.Count(f => f.IsWeak);
 }
 
+/// <summary>What a release is and how much it lists.</summary>
+/// <param name="Product">The product's id.</param>
+/// <param name="Release">The release's version for people.</param>
+/// <param name="Sequence">The release's sequence number.</param>
+/// <param name="Expires">When the manifest stops being valid.</param>
+/// <param name="Files">How many files it lists.</param>
+/// <param name="Links">How many symbolic links.</param>
+/// <param name="Bytes">Bytes of all files.</param>
+/// <param name="WeakFiles">Files that only a weak hash vouches for.</param>
+public sealed record ReleaseFacts(string? Product, string? Release, long? Sequence, DateTimeOffset? Expires, int Files, int Links, long Bytes, int WeakFiles)
+{
+    /// <summary>The facts of a manifest.</summary>
+    public static ReleaseFacts Of(Manifest manifest) => new(
+        manifest.Product, manifest.Release, manifest.Sequence, manifest.Expires, manifest.Files.Count, manifest.Links.Count, manifest.TotalSize, manifest.WeakFiles);
+}
+
 /// <summary>One name that a release lists.</summary>
 public abstract record ManifestEntry
 {

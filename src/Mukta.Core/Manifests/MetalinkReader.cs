@@ -282,8 +282,12 @@ public sealed class MetalinkReader
     /// <summary>No name may stand twice, and none may be a folder for another one.</summary>
     private void RefuseNamesThatClash()
     {
-        places.Sort((a, b) => string.CompareOrdinal(a.Path, b.Path) is var order and not 0 ? order : (a.Line, a.Column).CompareTo((b.Line, b.Column)));
-        for (var i = 1; i < places.Count; i++)
+        var isSorted = true;
+        for (var i = 1; i < places.Count && isSorted; i++)
+            isSorted = string.CompareOrdinal(places[i - 1].Path, places[i].Path) < 0;
+        if (!isSorted)
+            places.Sort((a, b) => string.CompareOrdinal(a.Path, b.Path) is var order and not 0 ? order : (a.Line, a.Column).CompareTo((b.Line, b.Column)));
+        for (var i = 1; i < places.Count && !isSorted; i++)
         {
             if (places[i].Path == places[i - 1].Path)
                 throw at.FaultAt($"The name \"{places[i].Path}\" stands twice; first in line {places[i - 1].Line}.", (places[i].Line, places[i].Column));

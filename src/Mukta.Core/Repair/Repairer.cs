@@ -71,7 +71,7 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
             area.End();
         }
 
-        var after = new Verifier(time).Verify(before.Manifest, install, new VerifyOptions { Meter = meter, Trusted = Both(before.Proven, workshop.Proven) }, cancel);
+        var after = new Verifier(time).Verify(before.Manifest, install, new VerifyOptions { Meter = meter, RememberProven = true, Trusted = Both(before.Proven, workshop.Proven) }, cancel);
         if (after.IsIntact)
             InstalledRelease.TryPut(install, before.Manifest);
         return new RepairOutcome

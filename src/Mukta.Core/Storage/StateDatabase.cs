@@ -31,6 +31,31 @@ public sealed class StateDatabase : IDisposable
             PRIMARY KEY (id, place)
         ) WITHOUT ROWID;
         """,
+        """
+        CREATE TABLE verified (
+            install TEXT NOT NULL PRIMARY KEY,
+            file_system INTEGER NOT NULL,
+            manifest TEXT NOT NULL,
+            product TEXT,
+            release TEXT,
+            sequence INTEGER,
+            expires TEXT,
+            files INTEGER NOT NULL,
+            links INTEGER NOT NULL,
+            bytes INTEGER NOT NULL,
+            weak INTEGER NOT NULL,
+            since TEXT NOT NULL,
+            whole INTEGER NOT NULL,
+            modes INTEGER NOT NULL
+        ) WITHOUT ROWID;
+        CREATE TABLE verified_folder (
+            install TEXT NOT NULL,
+            folder TEXT NOT NULL,
+            device INTEGER NOT NULL,
+            seals BLOB NOT NULL,
+            PRIMARY KEY (install, folder)
+        );
+        """,
     ];
 
     private StateDatabase(SqliteConnection connection) => Connection = connection;

@@ -28,6 +28,8 @@ internal sealed class Conclusion(Manifest manifest, Inventory inventory, Survey 
         foreach (var candidates in answers.Where(a => a.Asked.IsMiscased).GroupBy(a => a.Asked.File.Path))
             ConcludeMiscased(candidates.First().Asked.File, candidates);
         AddStrays();
+        if (rememberProven)
+            RememberLinks();
 
         findings.Sort((a, b) => a.State != b.State ? a.State.CompareTo(b.State) : string.CompareOrdinal(a.Path, b.Path));
         var unreadable = findings.OfType<Unreadable>().Select(u => u.Path).ToHashSet(StringComparer.Ordinal);
@@ -35,12 +37,14 @@ internal sealed class Conclusion(Manifest manifest, Inventory inventory, Survey 
         return new VerifyResult
         {
             Manifest = manifest,
+            Release = ReleaseFacts.Of(manifest),
             Findings = findings,
             BytesRead = 0,
             Elapsed = default,
             ModesCompared = modesCompared,
             Proven = proven,
             BytesTrusted = trusted.Sum(t => t.File.Size),
+            FilesTrusted = trusted.Count,
             BytesGood = manifest.TotalSize - lost,
         };
     }
@@ -77,6 +81,16 @@ internal sealed class Conclusion(Manifest manifest, Inventory inventory, Survey 
         findings.Add(new Miscased(file, right.Asked.Path, right.Asked.Found));
         if (rememberProven)
             proven[file.Path] = right.Asked.Found;
+    }
+
+    private void RememberLinks()
+    {
+        var wrong = findings.OfType<DamagedLink>().Select(l => l.Path).ToHashSet(StringComparer.Ordinal);
+        foreach (var link in manifest.Links)
+        {
+            if (inventory.At(link)?.Node is { Kind: NodeKind.Link } node && !wrong.Contains(link.Path))
+                proven[link.Path] = node;
+        }
     }
 
     private void AddStrays()

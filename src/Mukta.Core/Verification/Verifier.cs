@@ -27,7 +27,7 @@ public sealed class Verifier(TimeProvider time)
     /// <exception cref="OperationCanceledException">It was interrupted.</exception>
     public VerifyResult Verify(Manifest manifest, Folder install, VerifyOptions options, CancellationToken cancel)
     {
-        var started = time.GetTimestamp();
+        var (started, looked) = (time.GetTimestamp(), time.GetUtcNow());
         options.Meter?.Begin("looking", 0);
         var walk = TreeWalk.Entries(install, path => path == ManifestPath.OwnFolder, cancel);
         var inventory = Inventory.Take(manifest, walk, options.Meter);
@@ -42,7 +42,7 @@ public sealed class Verifier(TimeProvider time)
 
         var modes = FileSystemFacts.KeepsModes(install.Path);
         var conclusion = new Conclusion(manifest, inventory, survey, modes, options.RememberProven);
-        return conclusion.Draw(answers, trusted) with { BytesRead = bytes, Elapsed = time.GetElapsedTime(started) };
+        return conclusion.Draw(answers, trusted) with { LookedAt = looked, BytesRead = bytes, Elapsed = time.GetElapsedTime(started) };
     }
 
     private static Dictionary<string, string> LinkTargets(Manifest manifest, Inventory inventory, Folder install)

@@ -6,14 +6,37 @@ namespace Mukta.Verification;
 /// <summary>One comparison of an install with a manifest.</summary>
 public sealed record VerifyResult
 {
+    private readonly Lazy<Manifest> manifest = null!;
+    private readonly ReleaseFacts? release;
+
     /// <summary>What should be.</summary>
-    public required Manifest Manifest { get; init; }
+    public Manifest Manifest
+    {
+        get => manifest.Value;
+        init => manifest = new Lazy<Manifest>(value);
+    }
+
+    /// <summary>What should be, where it was not read yet: a quick verification may do without.</summary>
+    internal Lazy<Manifest> UnreadManifest
+    {
+        init => manifest = value;
+    }
+
+    /// <summary>What the manifest is of.</summary>
+    public ReleaseFacts Release
+    {
+        get => release ?? ReleaseFacts.Of(Manifest);
+        init => release = value;
+    }
 
     /// <summary>What differs, in the order of states and then of paths. Intact files are not listed.</summary>
     public required IReadOnlyList<Finding> Findings { get; init; }
 
     /// <summary>Bytes that were read.</summary>
     public required long BytesRead { get; init; }
+
+    /// <summary>When it began to look, UTC.</summary>
+    public DateTimeOffset LookedAt { get; init; }
 
     /// <summary>How long it took.</summary>
     public required TimeSpan Elapsed { get; init; }
@@ -26,6 +49,12 @@ public sealed record VerifyResult
 
     /// <summary>Bytes whose proof was taken from an earlier verification, since nothing has touched them.</summary>
     public long BytesTrusted { get; init; }
+
+    /// <summary>Files whose proof was taken from an earlier verification.</summary>
+    public int FilesTrusted { get; init; }
+
+    /// <summary>When the oldest of these proofs was made, UTC; null where none was taken.</summary>
+    public DateTimeOffset? TrustedSince { get; init; }
 
     /// <summary>The findings that make an install not intact. Strays do not.</summary>
     public IEnumerable<Finding> Problems => Findings.Where(f => f.State != FileState.Stray);

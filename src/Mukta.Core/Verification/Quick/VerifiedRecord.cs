@@ -1,0 +1,83 @@
+using System.Buffers;
+using Mukta.Disk;
+using Mukta.Manifests;
+
+namespace Mukta.Verification.Quick;
+
+/// <summary>What a verification has shown of an install, for a later quick one to trust.</summary>
+/// <param name="Install">The install's folder, without links on its way.</param>
+/// <param name="FileSystem">The file system that it is on, by its own number (f_fsid in statvfs(3)).</param>
+/// <param name="Manifest">How the manifest's file stood.</param>
+/// <param name="Release">What the manifest is of.</param>
+/// <param name="Since">When the oldest of the proofs was made, UTC.</param>
+/// <param name="IsWhole">True where everything that the manifest lists was right, and is sealed.</param>
+/// <param name="ModesCompared">True where the file system keeps permission bits.</param>
+/// <param name="Folders">The seals, by folder.</param>
+internal sealed record VerifiedRecord(
+    string Install, ulong FileSystem, string Manifest, ReleaseFacts Release, DateTimeOffset Since, bool IsWhole, bool ModesCompared, IReadOnlyDictionary<string, SealedFolder> Folders)
+{
+    /// <summary>
+    /// A file that was changed so shortly before it was looked at may be changed again without its times showing it: clocks
+    /// of file systems tick, some every two seconds (FAT). Such a one is never sealed.
+    /// </summary>
+    private static readonly TimeSpan Granularity = TimeSpan.FromSeconds(2);
+
+    private static readonly TimeSpan FineGranularity = TimeSpan.FromMilliseconds(100);
+
+    private static readonly string[] FineFileSystems = ["ext4", "xfs", "btrfs", "tmpfs", "f2fs", "bcachefs"];
+
+    /// <summary>How many files are sealed.</summary>
+    public long Count => Folders.Values.Sum(f => (long)f.Count);
+
+    /// <summary>How a manifest's file stands, in a few words; null where it is not there.</summary>
+    public static string? Identity(string manifestPath) => Node.At(manifestPath) is { } node ? $"{node.Device}:{node.Inode}:{node.Size}:{node.ModifiedNs}:{node.ChangedNs}" : null;
+
+    /// <summary>What a verification lets a later one trust.</summary>
+    /// <param name="result">The verification; it must have remembered what it proved.</param>
+    /// <param name="install">The install.</param>
+    /// <param name="manifestIdentity">How the manifest's file stood before it was read.</param>
+    public static VerifiedRecord Of(VerifyResult result, Folder install, string manifestIdentity)
+    {
+        var granularity = FineFileSystems.Contains(Mount.Of(install.Path)?.Type) ? FineGranularity : Granularity;
+        var newest = ((result.LookedAt - granularity) - DateTimeOffset.UnixEpoch).Ticks * 100;
+        var folders = new Dictionary<string, (ulong Device, ArrayBufferWriter<byte> Bytes)>(StringComparer.Ordinal);
+        var sealedCount = 0L;
+        var files = result.Manifest.Files.ToDictionary(f => f.Path, StringComparer.Ordinal);
+        foreach (var (path, node) in result.Proven)
+        {
+            if (node.ChangedNs >= newest)
+                continue;
+            var slash = path.LastIndexOf('/');
+            var folder = slash < 0 ? "" : path[..slash];
+            if (!folders.TryGetValue(folder, out var into))
+                folders.Add(folder, into = (node.Device, new ArrayBufferWriter<byte>()));
+            if (into.Device != node.Device)
+                continue; // A file that is mounted over another one.
+            SealedFolder.Append(into.Bytes, path[(slash + 1)..], new FileSeal(node, files.TryGetValue(path, out var file) ? FileSeal.ContentOf(file) : 0));
+            sealedCount++;
+        }
+
+        return new VerifiedRecord(
+            install.RealPath, FileSystemFacts.NumberOf(install.Path), manifestIdentity, result.Release, result.TrustedSince ?? result.LookedAt,
+            result.IsIntact && sealedCount == result.Manifest.Files.Count + result.Manifest.Links.Count, result.ModesCompared,
+            folders.ToDictionary(f => f.Key, f => new SealedFolder(f.Value.Device, f.Value.Bytes.WrittenSpan.ToArray()), StringComparer.Ordinal));
+    }
+
+    /// <summary>The files that a verification of a manifest need not read again as long as they stand as they stood.</summary>
+    public IReadOnlyDictionary<string, Node> TrustedFor(Manifest manifest)
+    {
+        var trusted = new Dictionary<string, Node>(StringComparer.Ordinal);
+        var contents = manifest.Files.ToDictionary(f => f.Path, f => f, StringComparer.Ordinal);
+        foreach (var (folder, seals) in Folders)
+        {
+            foreach (var (name, seal) in seals.All())
+            {
+                var path = folder.Length == 0 ? name : $"{folder}/{name}";
+                if (seal.Kind == NodeKind.File && contents.TryGetValue(path, out var file) && FileSeal.ContentOf(file) == seal.Content)
+                    trusted.Add(path, new Node(seal.Kind, seal.Size, seal.Mode, 0, 0, seals.Device, seal.Inode, seal.ModifiedNs, seal.ChangedNs));
+            }
+        }
+
+        return trusted;
+    }
+}

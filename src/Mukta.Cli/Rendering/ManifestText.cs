@@ -15,7 +15,7 @@ internal sealed class ManifestText(IAnsiConsole console)
         Line("files", $"{Units.Number(manifest.Files.Count)}, {Units.Bytes(manifest.TotalSize)}");
         if (manifest.Links.Count > 0)
             Line("links", Units.Number(manifest.Links.Count));
-        Line("hashes", string.Join(", ", manifest.Files.GroupBy(f => f.Proof.Kind).OrderBy(g => g.Key).Select(g => $"{g.Key.IanaName()} ({Units.Number(g.Count())})")));
+        Line("hashes", string.Join(", ", manifest.Files.GroupBy(f => f.ProofKind).OrderBy(g => g.Key).Select(g => $"{g.Key.IanaName()} ({Units.Number(g.Count())})")));
         Line("pieces", Pieces(manifest));
         if (manifest.Files.Concat<ManifestEntry>(manifest.Links).Where(e => e.Component is not null).GroupBy(e => e.Component).ToList() is { Count: > 0 } components)
             Line("components", string.Join(", ", components.Select(c => $"{PathBytes.Shown(c.Key!)} ({Units.Number(c.Count())})")));

@@ -199,6 +199,28 @@ internal static partial class Native
     [LibraryImport("libc", EntryPoint = "flock", SetLastError = true)]
     public static partial int Lock(SafeFileHandle file, int operation);
 
+    private const nuint FileExtents = 0xC020660B;
+
+    /// <summary>Where on the disk a file's first stretch lies (FS_IOC_FIEMAP); null where nobody tells, or it has none.</summary>
+    public static ulong? FirstExtent(SafeFileHandle file)
+    {
+        var map = new ExtentMap { Length = ulong.MaxValue, Room = 1 };
+        return AskExtents(file, FileExtents, ref map) == 0 && map.Found == 1 ? map.Physical : null;
+    }
+
+    /// <summary>struct fiemap with one struct fiemap_extent behind it.</summary>
+    [StructLayout(LayoutKind.Sequential)]
+    private struct ExtentMap
+    {
+        public ulong Start, Length;
+        public uint Flags, Found, Room, Reserved;
+        public ulong Logical, Physical, ExtentLength, Reserved1, Reserved2;
+        public uint ExtentFlags, Reserved3, Reserved4, Reserved5;
+    }
+
+    [LibraryImport("libc", EntryPoint = "ioctl", SetLastError = true)]
+    private static partial int AskExtents(SafeFileHandle file, nuint request, ref ExtentMap map);
+
     private const int ReadNoWait = 8;
 
     private unsafe struct IoPart

@@ -35,6 +35,21 @@ internal abstract class HashedFile
     /// <summary>Where the file lies on its disk, for the order in which files are read.</summary>
     public virtual (ulong Device, ulong Inode) Place => default;
 
+    /// <summary>Looks at the file and leaves it closed; null where it cannot be opened.</summary>
+    public T? Look<T>(Func<SafeFileHandle, T> look)
+    {
+        try
+        {
+            var file = Open();
+            using (IsOwned ? file : null)
+                return look(file);
+        }
+        catch (Exception e) when (e is MuktaException or IOException or UnauthorizedAccessException)
+        {
+            return default;
+        }
+    }
+
     /// <summary>The open file; null where it cannot be opened.</summary>
     public SafeFileHandle? Handle
     {

@@ -29,7 +29,10 @@ internal sealed class StretchHasher(LaneKernel? kernel, WorkMeter? meter, Cancel
     /// <exception cref="OperationCanceledException">It was interrupted.</exception>
     public static void Run(IReadOnlyList<HashedFile> files, WorkMeter? meter, CancellationToken cancel, int? threads = null)
     {
-        var queue = new StretchQueue([.. files.OrderBy(f => f.Place.Device).ThenBy(f => f.Place.Inode)]);
+        // By the files' numbers; where each way of a disk's head costs time, by where they lie, and with one reader.
+        var isRotating = files.Count > 0 && files[0].Place.Device != 0 && DiskOrder.IsRotating(files[0].Place.Device);
+        var byPlace = isRotating && MostlyCold(files);
+        var queue = new StretchQueue([.. byPlace ? files.OrderBy(f => f.Look(DiskOrder.StartOf) ?? 0) : files.OrderBy(f => f.Place.Device).ThenBy(f => f.Place.Inode)]) { HasOneReader = isRotating };
         new StretchHasher(queue.BytesLeft >= WorthChoosing || LaneKernel.IsForced ? LaneKernel.Best : null, meter, cancel).Run(queue, files, threads ?? Environment.ProcessorCount);
     }
 
@@ -53,6 +56,20 @@ internal sealed class StretchHasher(LaneKernel? kernel, WorkMeter? meter, Cancel
             foreach (var file in files)
                 file.Close();
         }
+    }
+
+    /// <summary>True where most of a few files have to be waited for.</summary>
+    private static bool MostlyCold(IReadOnlyList<HashedFile> files)
+    {
+        const int Asked = 16;
+        var cold = 0;
+        for (var i = 0; i < Asked; i++)
+        {
+            if (files[(int)((long)i * files.Count / Asked)].Look(file => Native.ReadNow(file, new byte[1], 0, out var error) < 0 && error == DiskException.WouldBlock) == true)
+                cold++;
+        }
+
+        return cold > Asked / 2;
     }
 
     private void RunHere(StretchQueue queue)
@@ -167,7 +184,7 @@ internal sealed class StretchHasher(LaneKernel? kernel, WorkMeter? meter, Cancel
                     queue.NoteCold();
                 }
 
-                got = RandomAccess.Read(lane.Handle, buffer[done..], lane.Stretch.Offset + lane.Done + done);
+                got = queue.Read(lane.Handle, buffer[done..], lane.Stretch.Offset + lane.Done + done);
             }
 
             if (got == 0)

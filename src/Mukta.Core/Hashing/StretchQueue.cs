@@ -1,3 +1,4 @@
+using Microsoft.Win32.SafeHandles;
 using Mukta.Disk;
 
 namespace Mukta.Hashing;
@@ -21,6 +22,7 @@ internal sealed class StretchQueue(IReadOnlyList<HashedFile> files)
 
     private readonly Lock taking = new();
     private readonly Lock telling = new();
+    private readonly Lock reading = new();
     private Cursor taken, told;
     private long left = files.Sum(LengthOf);
     private volatile bool isCold;
@@ -50,6 +52,18 @@ internal sealed class StretchQueue(IReadOnlyList<HashedFile> files)
         if (isCold)
             TellAhead();
         return true;
+    }
+
+    /// <summary>True where only one may wait for the disk at a time, since its head cannot be in two places.</summary>
+    public bool HasOneReader { get; init; }
+
+    /// <summary>Reads what the disk has to be waited for.</summary>
+    public int Read(SafeFileHandle file, Span<byte> buffer, long offset)
+    {
+        if (!HasOneReader)
+            return RandomAccess.Read(file, buffer, offset);
+        lock (reading)
+            return RandomAccess.Read(file, buffer, offset);
     }
 
     /// <summary>Says that something had to be waited for.</summary>

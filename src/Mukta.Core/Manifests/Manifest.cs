@@ -103,7 +103,10 @@ public sealed record ManifestFile : ManifestEntry
     public ContentHash? AlsoProve => Pieces is { Kind: var kind } && kind.IsWeak() && Hashes is [{ Kind: var best } whole, ..] && !best.IsWeak() ? whole : null;
 
     /// <summary>True where only a weak hash vouches for the bytes.</summary>
-    public bool IsWeak => Proof.Kind.IsWeak() && AlsoProve is null;
+    public bool IsWeak => ProofKind.IsWeak() && AlsoProve is null;
+
+    /// <summary>The hash function of what proves the file's bytes.</summary>
+    public HashKind ProofKind => Pieces?.Kind ?? Hashes[0].Kind;
 }
 
 /// <summary>What few manifests say of a file; apart, since a large release has a million files.</summary>

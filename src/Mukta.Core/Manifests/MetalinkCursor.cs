@@ -8,6 +8,7 @@ namespace Mukta.Manifests;
 internal sealed class MetalinkCursor : IDisposable
 {
     private readonly XmlReader xml;
+    private readonly IXmlLineInfo? lines;
     private readonly string source;
     private const int MostShared = 10_000;
 
@@ -28,6 +29,7 @@ internal sealed class MetalinkCursor : IDisposable
             MaxCharactersInDocument = 4L << 30,
             CloseInput = false,
         });
+        lines = xml as IXmlLineInfo;
     }
 
     public string Name => xml.LocalName;
@@ -36,7 +38,7 @@ internal sealed class MetalinkCursor : IDisposable
 
     public bool IsMetalink => IsIn(MetalinkNames.Metalink, ref metalink);
 
-    public (int Line, int Column) Place => xml is IXmlLineInfo at ? (at.LineNumber, at.LinePosition) : (0, 0);
+    public (int Line, int Column) Place => lines is null ? (0, 0) : (lines.LineNumber, lines.LinePosition);
 
     /// <summary>The reader gives the same object for the same name, so that most looks need no comparison of characters.</summary>
     private bool IsIn(string wanted, ref string? seen)
@@ -103,7 +105,7 @@ internal sealed class MetalinkCursor : IDisposable
     /// <summary>The text of the element that the cursor stands on, without the space around it; good until the next text is read.</summary>
     public ReadOnlySpan<char> Text()
     {
-        var (name, place) = (Name, Place);
+        var name = Name;
         if (xml.IsEmptyElement)
         {
             xml.Read();
@@ -116,13 +118,13 @@ internal sealed class MetalinkCursor : IDisposable
         while (xml.Depth > depth)
         {
             if (xml.NodeType is not (XmlNodeType.Text or XmlNodeType.CDATA or XmlNodeType.SignificantWhitespace))
-                throw FaultAt($"The element {name} may hold only text.", place);
+                throw Fault($"The element {name} may hold only text.");
             int got;
             while ((got = xml.ReadValueChunk(text, length, text.Length - length)) > 0)
             {
                 length += got;
                 if (length > MetalinkNames.LongestText)
-                    throw FaultAt($"The element {name} is longer than {MetalinkNames.LongestText} characters.", place);
+                    throw Fault($"The element {name} is longer than {MetalinkNames.LongestText} characters.");
                 if (length == text.Length)
                     Array.Resize(ref text, 2 * length);
             }

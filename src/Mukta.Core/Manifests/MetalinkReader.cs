@@ -234,8 +234,12 @@ public sealed class MetalinkReader
         var place = at.Place;
         if (HashKinds.FromIanaName(at.RequiredAttribute("type")) is not { } kind)
             return false;
-        if (hashes.Any(h => h.Kind == kind))
-            throw at.Fault($"A file has two {kind.IanaName()} hashes.");
+        foreach (var other in hashes)
+        {
+            if (other.Kind == kind)
+                throw at.Fault($"A file has two {kind.IanaName()} hashes.");
+        }
+
         var digest = new byte[kind.DigestLength()];
         at.Digest(kind, at.Text(), digest, place);
         hashes.Add(new ContentHash(kind, digest));
@@ -295,8 +299,13 @@ public sealed class MetalinkReader
 
         var folders = new HashSet<string>(StringComparer.Ordinal);
         var known = folders.GetAlternateLookup<ReadOnlySpan<char>>();
+        var last = "";
         foreach (var (path, _, _) in places)
         {
+            var folder = path.AsSpan(0, Math.Max(path.LastIndexOf('/'), 0));
+            if (folder.SequenceEqual(last.AsSpan(0, Math.Max(last.LastIndexOf('/'), 0))))
+                continue;
+            last = path;
             for (var slash = path.LastIndexOf('/'); slash > 0 && known.Add(path.AsSpan(0, slash)); slash = path.LastIndexOf('/', slash - 1))
             {
             }

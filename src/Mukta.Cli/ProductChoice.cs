@@ -20,6 +20,20 @@ internal sealed record Product(ShelvedProfile Shelved, ProfileShelf Shelf, Machi
 
     public Products.Profile Profile => Shelved.Profile;
 
+    /// <summary>The profile's own manifest.</summary>
+    /// <exception cref="MuktaException">It names none, or none that can be read here.</exception>
+    public string ManifestFile
+    {
+        get
+        {
+            if (Shelved.ManifestLocation is not { } location)
+                throw new MuktaException(ExitCode.BadInput, "The profile names no manifest.", Shelved.File, "Name one with --manifest.");
+            return Shelved.ManifestUrl is not null
+                ? throw new MuktaException(ExitCode.BadInput, "The profile's manifest is on the network, and this version reads manifests from files only.", location, "Download it, then name the file with --manifest.")
+                : location;
+        }
+    }
+
     /// <summary>What an undo has to be told to look at the same machine.</summary>
     public string OptionsForUndo => Machine.IsLive ? "" : $" --root {Shell.Quoted(Machine.Root)}";
 
@@ -37,12 +51,16 @@ internal sealed class ProductChoice
     private readonly Option<string?> profiles = CommonOptions.Profiles();
     private readonly Option<string?> root = CommonOptions.Root();
 
+    /// <summary>False for a command that is told its folder otherwise.</summary>
+    public bool IsForOneInstall { get; init; } = true;
+
     /// <summary>For a command whose argument can only be a product.</summary>
     public static Argument<string> Argument() => new("PRODUCT") { Description = "The id of a product that a profile describes." };
 
     public void AddTo(Command command)
     {
-        command.Options.Add(install);
+        if (IsForOneInstall)
+            command.Options.Add(install);
         command.Options.Add(profiles);
         command.Options.Add(root);
     }

@@ -70,7 +70,7 @@ internal sealed class TargetOptions
 
         var product = choice.Product(parsed, named);
         if (needsManifest)
-            manifestPath ??= ManifestOf(product.Shelved);
+            manifestPath ??= product.ManifestFile;
         else if (File.Exists(product.Shelved.ManifestLocation))
             manifestPath ??= product.Shelved.ManifestLocation; // Only to recognise an install that has lost its marker.
         var evidence = manifestPath is null ? null : MetalinkReader.ReadFile(manifestPath);
@@ -78,15 +78,6 @@ internal sealed class TargetOptions
         var others = new InstallFinder(product.Machine.Folders).Find(product.Profile, [], []).Select(f => f.Path).Where(p => p != Path.GetFullPath(path)).ToList();
         var words = product.Words + (parsed.GetValue(manifest) is { } given ? $" {manifest.Name} {Shell.Quoted(given)}" : "");
         return new Target(path, manifestPath ?? "", words, product.Profile.Processes) { Machine = product.Machine, OtherInstalls = others, Components = product.Profile.Components, Mirrors = product.Profile.Manifest?.Mirrors ?? [] };
-    }
-
-    private static string ManifestOf(ShelvedProfile profile)
-    {
-        if (profile.ManifestLocation is not { } location)
-            throw new MuktaException(ExitCode.BadInput, "The profile names no manifest.", profile.File, "Name one with --manifest.");
-        return location.Contains("://", StringComparison.Ordinal)
-            ? throw new MuktaException(ExitCode.BadInput, "The profile's manifest is on the network, and this version reads manifests from files only.", location, "Download it, then name the file with --manifest.")
-            : location;
     }
 
     private static MuktaException NoManifest(string folder) => new(

@@ -105,6 +105,33 @@ public class VerifyTests
     }
 
     [Fact]
+    public async Task The_quick_way_says_what_it_trusts_and_since_when_and_a_repair_is_trusted_too()
+    {
+        using var game = await BrokenAsync();
+        (await game.VerifyAsync("--quick")).Code.ShouldBe(1);
+        (await game.RepairAsync("--from", "release", "--yes", "--hold-strays")).Code.ShouldBe(0);
+        await Task.Delay(2100, TestContext.Current.CancellationToken); // What was written a moment ago is read once more.
+        (await game.VerifyAsync("--quick")).Code.ShouldBe(0);
+        var quick = await game.VerifyAsync("--quick", "--json");
+        quick.Code.ShouldBe(0, quick.Err);
+        (quick.Json.GetProperty("bytesRead").GetInt64(), quick.Json.GetProperty("filesTrusted").GetInt32()).ShouldBe((0L, 5));
+        quick.Json.GetProperty("trustedSince").GetDateTimeOffset().ShouldBeGreaterThan(DateTimeOffset.UtcNow.AddHours(-1));
+        quick.Json.GetProperty("counts").GetProperty("intact").GetInt32().ShouldBe(6);
+        var text = await game.VerifyAsync("--quick");
+        text.Out.ShouldContain("5 files, 0 bytes read in");
+        text.Out.ShouldContain("trusted: not touched since");
+        game.Scratch.Flip("game/maps/pier.pak", 7);
+        (await game.VerifyAsync("--quick")).Out.ShouldContain("maps/pier.pak");
+    }
+
+    [Fact]
+    public async Task Verbose_says_how_it_hashes()
+    {
+        using var game = await GameFolder.MakeAsync();
+        (await game.VerifyAsync("--verbose")).Err.ShouldContain("hashed with ");
+    }
+
+    [Fact]
     public async Task It_changes_nothing()
     {
         using var game = await BrokenAsync();

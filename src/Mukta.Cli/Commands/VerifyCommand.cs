@@ -14,8 +14,7 @@ internal static class VerifyCommand
 {
     private const string Examples = """
           mukta verify games/gannet-post --manifest gannet-post.meta4
-          mukta verify gannet-post --quick
-          mukta verify gannet-post --profiles profiles --json | jq .counts
+          mukta verify gannet-post --quick --profiles profiles --json | jq .counts
         """;
 
     public static Command Build()
@@ -42,7 +41,8 @@ internal static class VerifyCommand
         var (verifier, options) = (new QuickVerifier(TimeProvider.System, new VerifiedRecords(target.Machine)), new VerifyOptions { Meter = meter });
         var result = await Progressing.ShowAsync(
             session, meter, () => Task.FromResult(isQuick ? verifier.Quick(target.ManifestPath, install, options, cancel) : verifier.Full(target.ManifestPath, install, options, cancel))).ConfigureAwait(false);
-        session.Log(toFile: false).Debug("hashed with {Method}", HashMethod.Decision);
+        if (session.IsVerbose)
+            session.Log().Debug("hashed with {Method}", HashMethod.DecisionFor(result.BytesRead));
 
         var running = target.Running(install).Running;
         var next = NextStep.After(result, target, straysCount);

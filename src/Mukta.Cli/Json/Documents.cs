@@ -21,6 +21,7 @@ namespace Mukta.Cli.Json;
 [JsonSerializable(typeof(CompareDocument))]
 [JsonSerializable(typeof(HeldDocument))]
 [JsonSerializable(typeof(UndoDocument))]
+[JsonSerializable(typeof(AdoptDocument))]
 internal sealed partial class Documents : JsonSerializerContext
 {
     /// <summary>Writes only what JSON itself wants escaped: no page of a browser is going to hold these documents.</summary>

@@ -5,6 +5,7 @@ namespace Mukta.Hashing;
 /// <summary>How this machine hashes.</summary>
 public static class HashMethod
 {
-    /// <summary>Which way was chosen and why; a measurement is made where nobody has needed one yet.</summary>
-    public static string Decision => LaneKernel.Decision;
+    /// <summary>Which way was chosen for so many bytes, and why.</summary>
+    public static string DecisionFor(long bytes) =>
+        StretchHasher.IsWorthChoosing(bytes) ? LaneKernel.Decision : $"{LaneKernel.Platform}, too little to be worth choosing";
 }

@@ -33,8 +33,11 @@ internal sealed class StretchHasher(LaneKernel? kernel, WorkMeter? meter, Cancel
         var isRotating = files.Count > 0 && files[0].Place.Device != 0 && DiskOrder.IsRotating(files[0].Place.Device);
         var byPlace = isRotating && MostlyCold(files);
         var queue = new StretchQueue([.. byPlace ? files.OrderBy(f => f.Look(DiskOrder.StartOf) ?? 0) : files.OrderBy(f => f.Place.Device).ThenBy(f => f.Place.Inode)]) { HasOneReader = isRotating };
-        new StretchHasher(queue.BytesLeft >= WorthChoosing || LaneKernel.IsForced ? LaneKernel.Best : null, meter, cancel).Run(queue, files, threads ?? Environment.ProcessorCount);
+        new StretchHasher(IsWorthChoosing(queue.BytesLeft) ? LaneKernel.Best : null, meter, cancel).Run(queue, files, threads ?? Environment.ProcessorCount);
     }
+
+    /// <summary>True where so many bytes are worth a measurement of a few milliseconds, or the user says which way to take.</summary>
+    public static bool IsWorthChoosing(long bytes) => bytes >= WorthChoosing || LaneKernel.IsForced;
 
     /// <summary>The same in so many threads.</summary>
     public void Run(StretchQueue queue, IReadOnlyList<HashedFile> files, int threads)

@@ -42,18 +42,17 @@ internal sealed record VerifiedRecord(
         var newest = ((result.LookedAt - granularity) - DateTimeOffset.UnixEpoch).Ticks * 100;
         var folders = new Dictionary<string, (ulong Device, ArrayBufferWriter<byte> Bytes)>(StringComparer.Ordinal);
         var sealedCount = 0L;
-        var files = result.Manifest.Files.ToDictionary(f => f.Path, StringComparer.Ordinal);
-        foreach (var (path, node) in result.Proven)
+        foreach (var entry in result.Manifest.Files.Concat<ManifestEntry>(result.Manifest.Links))
         {
-            if (node.ChangedNs >= newest)
+            if (!result.Proven.TryGetValue(entry.Path, out var node) || node.ChangedNs >= newest)
                 continue;
-            var slash = path.LastIndexOf('/');
-            var folder = slash < 0 ? "" : path[..slash];
+            var slash = entry.Path.LastIndexOf('/');
+            var folder = slash < 0 ? "" : entry.Path[..slash];
             if (!folders.TryGetValue(folder, out var into))
                 folders.Add(folder, into = (node.Device, new ArrayBufferWriter<byte>()));
             if (into.Device != node.Device)
                 continue; // A file that is mounted over another one.
-            SealedFolder.Append(into.Bytes, path[(slash + 1)..], new FileSeal(node, files.TryGetValue(path, out var file) ? FileSeal.ContentOf(file) : 0));
+            SealedFolder.Append(into.Bytes, entry.Path[(slash + 1)..], new FileSeal(node, entry is ManifestFile file ? FileSeal.ContentOf(file) : 0));
             sealedCount++;
         }
 

@@ -1,6 +1,7 @@
 using System.Buffers;
 using System.Security.Cryptography;
 using System.Xml;
+using Microsoft.Win32.SafeHandles;
 using Mukta.Hashing;
 
 namespace Mukta.Manifests;
@@ -11,6 +12,9 @@ namespace Mukta.Manifests;
 /// </summary>
 public sealed class MetalinkReader
 {
+    /// <summary>From this length on a manifest is read by two cores.</summary>
+    private const long WorthHalving = 8L << 20;
+
     private readonly MetalinkCursor at;
     private readonly List<ManifestFile> files = [];
     private readonly List<ManifestLink> links = [];
@@ -40,7 +44,8 @@ public sealed class MetalinkReader
         try
         {
             using var stream = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.Read, 1 << 16, FileOptions.SequentialScan);
-            return Read(stream, path);
+            var isWorthHalving = stream.CanSeek && stream.Length >= WorthHalving && Environment.ProcessorCount > 1;
+            return (isWorthHalving ? TryReadHalves(stream.SafeFileHandle, path, stream.Length / 2) : null) ?? Read(stream, path);
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException or ArgumentException)
         {
@@ -68,13 +73,68 @@ public sealed class MetalinkReader
         }
     }
 
+    /// <summary>Reads a manifest in two halves at once. Null where it cannot be halved, or anything is not right: then reading it from its beginning tells what.</summary>
+    internal static Manifest? TryReadHalves(SafeFileHandle file, string source, long near)
+    {
+        if (ManifestHalves.Cut(file, near) is not var (first, second))
+            return null;
+        using (first)
+        using (second)
+        using (MetalinkCursor atFirst = new(first, source), atSecond = new(second, source))
+        {
+            var (one, other) = (new MetalinkReader(atFirst), new MetalinkReader(atSecond));
+            try
+            {
+                var reading = Task.Run(other.ReadElements);
+                try
+                {
+                    one.ReadElements();
+                }
+                finally
+                {
+                    reading.GetAwaiter().GetResult();
+                }
+
+                return one.TryTake(other) ? one.Made() : null;
+            }
+            catch (Exception e) when (e is XmlException or MuktaException)
+            {
+                return null;
+            }
+        }
+    }
+
     private Manifest ReadRoot()
+    {
+        ReadElements();
+        return Made();
+    }
+
+    private void ReadElements()
     {
         at.MoveToRoot();
         if (!at.IsMetalink || at.Name != "metalink")
             throw at.Fault("This is not a Metalink 4 manifest: its root element is another one.");
         at.EachChild(ReadRootChild);
         at.ExpectEnd();
+    }
+
+    /// <summary>Takes what another reader has read of the same manifest behind this one. False where only one reader can tell what it means.</summary>
+    private bool TryTake(MetalinkReader next)
+    {
+        places.AddRange(next.places);
+        bases.AddRange(next.bases);
+        var isMore = places.Count > MetalinkNames.MostEntries || pieceTotal + next.pieceTotal > MetalinkNames.MostPieces || bases.Count > MetalinkNames.MostPerFile;
+        if (isMore || (bases.Count > 0 && files.Concat(next.files).Any(f => f.Seldom is not null)))
+            return false; // Which of a file's own places are those of the manifest depends on what stands before it.
+        files.AddRange(next.files);
+        links.AddRange(next.links);
+        (product, release, sequence, expires) = (next.product ?? product, next.release ?? release, next.sequence ?? sequence, next.expires ?? expires);
+        return true;
+    }
+
+    private Manifest Made()
+    {
         if (files.Count + links.Count == 0)
             throw at.FaultAt("The manifest lists no file.", (1, 1));
         RefuseNamesThatClash();

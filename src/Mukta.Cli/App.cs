@@ -3,6 +3,10 @@ using System.CommandLine.Invocation;
 using System.CommandLine.Parsing;
 using System.Runtime.InteropServices;
 using Mukta.Cli.Commands;
+using Mukta.Disk;
+using Mukta.Host.Setup;
+using Mukta.Products;
+using Mukta.Storage;
 
 namespace Mukta.Cli;
 
@@ -17,6 +21,7 @@ internal static class App
         if (parsed.Action is ParseErrorAction)
             return session.Fail(Usage(parsed));
 
+        SayWhatWaits(session, args);
         using var interrupt = new CancellationTokenSource();
         using var onInterrupt = PosixSignalRegistration.Create(PosixSignal.SIGINT, context => Interrupt(context, interrupt));
         using var onTerminate = PosixSignalRegistration.Create(PosixSignal.SIGTERM, context => Interrupt(context, interrupt));
@@ -63,7 +68,7 @@ internal static class App
         var root = new RootCommand("Verify game and launcher installs against their published manifests, and repair what is wrong.")
         {
             VerifyCommand.Build(), RepairCommand.Build(), CheckCommand.Build(), StopCommand.Build(), ServicesCommand.Build(), CachesCommand.Build(), LaunchCommand.Build(),
-            LocateCommand.Build(), AdoptCommand.Build(), UndoCommand.Build(), HeldCommand.Build(), ManifestCommand.Build(), ProfileCommand.Build(), DemoCommand.Build(),
+            LocateCommand.Build(), AdoptCommand.Build(), ReinstallCommand.Build(), SetupCommand.Build(), UndoCommand.Build(), HeldCommand.Build(), ManifestCommand.Build(), ProfileCommand.Build(), DemoCommand.Build(),
         };
         foreach (var option in CommonOptions.All)
             root.Options.Add(option);
@@ -75,6 +80,18 @@ internal static class App
     {
         context.Cancel = true;
         interrupt.Cancel();
+    }
+
+    /// <summary>What waited for a restart can go on now.</summary>
+    private static void SayWhatWaits(Session session, string[] args)
+    {
+        if (session.IsQuiet || session.IsJson)
+            return;
+        foreach (var ready in WaitingOperations.Ready(UserFolders.Of(Environment.GetEnvironmentVariable).State, () => SetupRunner.Boot))
+        {
+            if (ready.Words != string.Join(' ', args.Select(Shell.Quoted).Prepend("mukta")))
+                Console.Error.WriteLine($"The machine was restarted, and operation {PathBytes.Shown(ready.Operation)} can go on: {PathBytes.Shown(ready.Words)}");
+        }
     }
 
     private static MuktaException Usage(ParseResult parsed)

@@ -54,6 +54,9 @@ internal sealed class ProductChoice
     /// <summary>False for a command that is told its folder otherwise.</summary>
     public bool IsForOneInstall { get; init; } = true;
 
+    /// <summary>True for a command that can make the install: its folder need not be there.</summary>
+    public bool MayBeNew { get; init; }
+
     /// <summary>For a command whose argument can only be a product.</summary>
     public static Argument<string> Argument() => new("PRODUCT") { Description = "The id of a product that a profile describes." };
 
@@ -78,13 +81,16 @@ internal sealed class ProductChoice
         return new Product(shelf.Of(id), shelf, Machine(parsed), Words(install, profiles, root)) { OptionsForOthers = Words(profiles, root) };
     }
 
+    /// <summary>The folder that is named and is not there yet; null for none.</summary>
+    public string? NewPlace(ParseResult parsed) => parsed.GetValue(install) is { } named && !Directory.Exists(named) ? Path.GetFullPath(named) : null;
+
     /// <summary>The install that is named; null for none.</summary>
     /// <exception cref="MuktaException">There is no such folder.</exception>
     public string? Named(ParseResult parsed)
     {
         if (parsed.GetValue(install) is not { } named)
             return null;
-        return Directory.Exists(named) ? Path.GetFullPath(named) : throw new MuktaException(ExitCode.BadInput, "There is no such folder.", named, "Check the path after --install.");
+        return Directory.Exists(named) ? Path.GetFullPath(named) : MayBeNew ? null : throw new MuktaException(ExitCode.BadInput, "There is no such folder.", named, "Check the path after --install.");
     }
 
     /// <summary>The install that is named, or the only one; null where there is none.</summary>
@@ -93,6 +99,8 @@ internal sealed class ProductChoice
     {
         if (Named(parsed) is { } named)
             return named;
+        if (MayBeNew && NewPlace(parsed) is not null)
+            return null;
         var found = new InstallFinder(product.Machine.Folders).Find(product.Profile, manifest is null ? [] : [manifest], InstallRecords.PathsOf(product.Machine, product.Profile.Product)).Where(f => f.IsCurrent).ToList();
         if (found.Count < 2)
             return found.FirstOrDefault()?.Path;

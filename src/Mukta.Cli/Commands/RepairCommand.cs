@@ -10,6 +10,7 @@ using Mukta.Sources;
 using Mukta.Storage;
 using Mukta.Verification;
 using Mukta.Verification.Quick;
+using Serilog;
 using Spectre.Console;
 
 namespace Mukta.Cli.Commands;
@@ -25,46 +26,34 @@ internal static class RepairCommand
     public static Command Build()
     {
         var target = new TargetOptions();
-        var from = new Option<string[]>("--from")
-        {
-            Description = "Where good bytes come from: a URL or a folder that holds the release's files. May be given several times: folders and URLs are tried in that order, URLs in a row share the work. Without it, the mirrors that the manifest lists.",
-            HelpName = "URL-OR-FOLDER",
-        };
+        var source = new SourceOptions();
         var holdStrays = new Option<bool>("--hold-strays") { Description = "Also move files that the manifest does not list into the held area." };
         var refetch = new Option<string[]>("--refetch") { Description = "Hold the files of this component whatever their state, and bring them back fresh. May be given several times.", HelpName = "COMPONENT" };
         var refetchFiles = new Option<string[]>("--refetch-files") { Description = "The same for the files whose paths fit this pattern, such as 'bin/*'.", HelpName = "GLOB" };
-        var also = new Option<string[]>("--also") { Description = "A folder on this machine in which to look for pieces before the network is asked. May be given several times.", HelpName = "DIR" };
         var previous = new Option<string?>("--previous") { Description = "The manifest of the release that is there now, where a newer one is wanted: files that only it lists are held.", HelpName = "FILE" };
-        var offline = new Option<bool>("--offline") { Description = "Use what is on this machine only: folders named with --from and --also, other installs, the held area." };
-        var limitRate = new Option<long?>("--limit-rate") { CustomParser = result => SizeText.Parse(result, "rate", 1 << 10, 1 << 30), Description = "Fetch at most this many bytes a second: 500KiB, 2MiB.", HelpName = "SIZE" };
-        var stall = new Option<int>("--stall") { Description = "After so many seconds without a byte a transfer is cut and goes on elsewhere, 1 to 600.", HelpName = "SECONDS", DefaultValueFactory = _ => 15 };
-        stall.Validators.Add(result =>
-        {
-            if (result.GetValueOrDefault<int>() is < 1 or > 600)
-                result.AddError("--stall is 1 to 600 seconds.");
-        });
         var stop = new Option<bool>("--stop") { Description = "End the product's processes first, by request." };
         var all = new Option<bool>("--all") { Description = "List every step, however many there are." };
         var (dryRun, yes) = (CommonOptions.DryRun(), CommonOptions.Yes());
         var command = new ExampleCommand(
             "repair", "Bring missing, damaged, miscased, wrong-kind and wrong-mode files back. Fetches only what is bad; what is replaced is kept.", Examples)
         {
-            from, also, offline, limitRate, stall, previous, refetch, refetchFiles, holdStrays, stop, all, dryRun, yes,
+            previous, refetch, refetchFiles, holdStrays, stop, all, dryRun, yes,
         };
+        source.AddTo(command);
         target.AddTo(command);
         command.SetAction(async (parsed, cancel) =>
         {
             using var session = new Session(parsed);
             var found = await target.FindAsync(parsed, session, needsManifest: true, cancel).ConfigureAwait(false);
-            var run = new Run(session, found, parsed.GetValue(from) ?? [])
+            var run = new Run(session, found)
             {
                 HoldStrays = parsed.GetValue(holdStrays),
                 Components = parsed.GetValue(refetch) ?? [],
                 Globs = parsed.GetValue(refetchFiles) ?? [],
                 StopsFirst = parsed.GetValue(stop),
-                IsOffline = parsed.GetValue(offline),
-                Limits = new FetchLimits { BytesPerSecond = parsed.GetValue(limitRate), LongestSilence = TimeSpan.FromSeconds(parsed.GetValue(stall)) },
-                Also = parsed.GetValue(also) ?? [],
+                Limits = source.Limits(parsed),
+                Also = source.Also(parsed),
+                SourcesOf = (manifest, log) => source.Sources(parsed, found.Mirrors, manifest, log),
                 Previous = parsed.GetValue(previous),
                 ShowAll = parsed.GetValue(all),
                 IsDryRun = parsed.GetValue(dryRun),
@@ -75,7 +64,7 @@ internal static class RepairCommand
         return command;
     }
 
-    private sealed class Run(Session session, Target target, string[] named)
+    private sealed class Run(Session session, Target target)
     {
         private readonly string path = target.Path;
 
@@ -87,9 +76,9 @@ internal static class RepairCommand
 
         public bool StopsFirst { get; init; }
 
-        public string[] Also { get; init; } = [];
+        public IReadOnlyList<string> Also { get; init; } = [];
 
-        public bool IsOffline { get; init; }
+        public required Func<Manifest, ILogger, SourceList> SourcesOf { get; init; }
 
         public FetchLimits Limits { get; init; } = new();
 
@@ -107,7 +96,7 @@ internal static class RepairCommand
             var identity = QuickVerifier.IdentityOf(target.ManifestPath);
             var manifest = MetalinkReader.ReadFile(target.ManifestPath);
             var log = session.Log(toFile: !IsDryRun);
-            using var sources = SourceList.Of(named, target.Mirrors, manifest, IsOffline, Session.UserAgent, TimeProvider.System, log);
+            using var sources = SourcesOf(manifest, log);
             using var install = Folder.Open(path);
             var looking = new WorkMeter();
             var options = new VerifyOptions { Meter = looking, RememberProven = true };

@@ -70,7 +70,7 @@ internal static class ServicesCommand
                 text.Plan(plan);
             if (IsDryRun)
                 return End(ExitCode.Problems, states, plan, null, "Nothing was changed: this was a dry run.");
-            RefuseWithoutRights(wish.Value);
+            ServiceRights.Refuse(control, product.Machine, product.Profile.Services.Select(s => s.Unit), $"mukta services {product.Words} --{wish.Value.ToString().ToLowerInvariant()}");
             if (!IsAgreed && !await Question.IsAnsweredYesAsync(session, "Go on?", cancel).ConfigureAwait(false))
                 return End(ExitCode.Problems, states, plan, null, "Nothing was changed.");
 
@@ -104,21 +104,6 @@ internal static class ServicesCommand
         {
             if (!session.IsQuiet)
                 session.Error.MarkupLineInterpolated($"[grey]{ServiceText.Words(step)}[/]");
-        }
-
-        /// <summary>True where the user named a service control of their own: whether that needs rights is theirs to know.</summary>
-        private static bool IsOwnControl => Environment.GetEnvironmentVariable(Systemctl.Variable) is { Length: > 0 };
-
-        private void RefuseWithoutRights(ServiceWish wish)
-        {
-            if (!control.CanChange)
-                throw new MuktaException(ExitCode.BadInput, "Services can only be changed on the machine that runs them.", product.Machine.Root, "Start that machine and run the command there.");
-            if (!Environment.IsPrivilegedProcess && !IsOwnControl)
-            {
-                throw new MuktaException(
-                    ExitCode.Blocked, "Changing services needs the rights of root, so nothing was done.", string.Join(", ", product.Profile.Services.Select(s => s.Unit)),
-                    $"Type: sudo mukta services {product.Words} --{wish.ToString().ToLowerInvariant()}");
-            }
         }
 
         private ExitCode Code(IReadOnlyList<ServiceState> states) =>

@@ -22,6 +22,8 @@ namespace Mukta.Cli.Json;
 [JsonSerializable(typeof(HeldDocument))]
 [JsonSerializable(typeof(UndoDocument))]
 [JsonSerializable(typeof(AdoptDocument))]
+[JsonSerializable(typeof(ReinstallPart))]
+[JsonSerializable(typeof(SetupDocument))]
 internal sealed partial class Documents : JsonSerializerContext
 {
     /// <summary>Writes only what JSON itself wants escaped: no page of a browser is going to hold these documents.</summary>

@@ -52,7 +52,7 @@ internal static class Progressing
     {
         while (await Task.WhenAny(running, Task.Delay(PlainStep)).ConfigureAwait(false) != running)
         {
-            var done = meter.BytesTotal == 0 ? Units.Count(meter.FilesSeen, "name") : $"{Units.Bytes(meter.BytesDone)} of {Units.Bytes(meter.BytesTotal)}";
+            var done = meter is { BytesTotal: 0, FilesSeen: 0 } ? "at work" : meter.BytesTotal == 0 ? Units.Count(meter.FilesSeen, "name") : $"{Units.Bytes(meter.BytesDone)} of {Units.Bytes(meter.BytesTotal)}";
             console.WriteLine($"{meter.Stage}: {done}");
         }
     }

@@ -5,6 +5,19 @@ namespace Mukta.Cli.Rendering;
 /// <summary>Asks before something is changed.</summary>
 internal static class Question
 {
+    /// <summary>True where the user types a word just so. Without a terminal nobody can be asked, and that is an error of usage.</summary>
+    public static async Task<bool> IsTypedAsync(Session session, string question, string word, CancellationToken cancel)
+    {
+        if (Console.IsInputRedirected || Console.IsErrorRedirected || session.IsJson)
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, "The user's own data would go, and there is no terminal to ask on.", word,
+                $"Nothing was changed. Look at the plan with --dry-run, then agree with: --no-user-data --confirm {word}");
+        }
+
+        return await new TextPrompt<string>(Markup.Escape(question)) { AllowEmpty = true }.ShowAsync(session.Error, cancel).ConfigureAwait(false) == word;
+    }
+
     /// <summary>True for a yes. Without a terminal nobody can be asked, and that is an error of usage.</summary>
     public static async Task<bool> IsAnsweredYesAsync(Session session, string question, CancellationToken cancel)
     {

@@ -248,6 +248,13 @@ public sealed class Folder : IDisposable
         Check(Native.Sync(folder), "flush", path);
     }
 
+    /// <summary>True where names may be made and removed in the folder at a path ("" for this one) by whoever runs this.</summary>
+    public bool MayChangeNamesIn(string path)
+    {
+        using var at = At(path.Length == 0 ? "." : path);
+        return Native.Access(at.Parent, at.Name, Native.AccessWrite | Native.AccessEnter, Native.AtEffectiveAccess) == 0;
+    }
+
     /// <summary>Opens the folder at a path for listing, or this one for "".</summary>
     internal SafeFileHandle OpenFolder(string path) =>
         OpenFile(path.Length == 0 ? "." : path, Native.ReadOnly | Native.Directory, 0, "open the folder");

@@ -193,6 +193,12 @@ internal static partial class Native
     [LibraryImport("libc", EntryPoint = "ioctl", SetLastError = true)]
     private static partial int Control(SafeFileHandle file, nuint request, int argument);
 
+    public const int AccessWrite = 2, AccessEnter = 1, AtEffectiveAccess = 0x200;
+
+    /// <summary>Asks whether whoever runs this may (faccessat(3)).</summary>
+    [LibraryImport("libc", EntryPoint = "faccessat", SetLastError = true)]
+    public static partial int Access(SafeFileHandle folder, byte[] name, int mode, int flags);
+
     [LibraryImport("libc", EntryPoint = "fsync", SetLastError = true)]
     public static partial int Sync(SafeFileHandle file);
 

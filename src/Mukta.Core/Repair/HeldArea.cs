@@ -18,11 +18,12 @@ internal sealed class HeldArea : IDisposable
     private readonly Folder anchor;
     private readonly SafeFileHandle record;
     private readonly HashSet<string> foldersNoted = new(StringComparer.Ordinal);
+    private readonly bool isLasting;
     private long recordLength;
 
-    private HeldArea(Folder anchor, string path, SafeFileHandle record, long recordLength)
+    private HeldArea(Folder anchor, string path, SafeFileHandle record, long recordLength, bool isLasting)
     {
-        (this.anchor, Path, this.record, this.recordLength) = (anchor, path, record, recordLength);
+        (this.anchor, Path, this.record, this.recordLength, this.isLasting) = (anchor, path, record, recordLength, isLasting);
     }
 
     /// <summary>The operation's folder, relative to the anchor.</summary>
@@ -38,12 +39,13 @@ internal sealed class HeldArea : IDisposable
     /// <param name="anchor">What all paths are relative to.</param>
     /// <param name="parent">The folder that holds the areas of all operations, such as <see cref="OfInstall"/>.</param>
     /// <param name="header">What the record begins with.</param>
-    public static HeldArea Begin(Folder anchor, string parent, OperationHeader header)
+    /// <param name="isLasting">False where nothing is lost if the record does not outlast a loss of power.</param>
+    public static HeldArea Begin(Folder anchor, string parent, OperationHeader header, bool isLasting = true)
     {
         var path = $"{parent}/{header.Operation}";
         OwnFolders.Ensure(anchor, path);
         var file = $"{path}/{OperationRecord.FileName}";
-        var area = new HeldArea(anchor, path, anchor.CreateFile(file, 0b110_100_100), 0);
+        var area = new HeldArea(anchor, path, anchor.CreateFile(file, 0b110_100_100), 0, isLasting);
         try
         {
             var like = anchor.Look(path)!.Value;
@@ -61,17 +63,17 @@ internal sealed class HeldArea : IDisposable
     }
 
     /// <summary>Takes up the area of an operation that was interrupted. A line that was only half written is taken away.</summary>
-    public static HeldArea Reopen(Folder anchor, OperationRecord left)
+    public static HeldArea Reopen(Folder anchor, OperationRecord left, bool isLasting = true)
     {
         var file = anchor.OpenOrCreateFile($"{left.Path}/{OperationRecord.FileName}", 0b110_100_100);
         RandomAccess.SetLength(file, left.Length);
-        return new HeldArea(anchor, left.Path, file, left.Length) { HoldsSomething = left.Lines.Any(l => l.HeldAt is not null) };
+        return new HeldArea(anchor, left.Path, file, left.Length, isLasting) { HoldsSomething = left.Lines.Any(l => l.HeldAt is not null) };
     }
 
     /// <summary>Goes on with an operation that was interrupted: does what belongs to deeds that were done, and would not be asked for again.</summary>
-    public static HeldArea Resume(Folder anchor, OperationRecord left)
+    public static HeldArea Resume(Folder anchor, OperationRecord left, bool isLasting = true)
     {
-        var area = Reopen(anchor, left);
+        var area = Reopen(anchor, left, isLasting);
         foreach (var renamed in left.Lines.Where(l => l.Act == "renamed" && anchor.Look(l.From!) is null))
             area.RemoveEmptyFolders(OwnFolders.Of(renamed.From!));
         return area;
@@ -126,6 +128,58 @@ internal sealed class HeldArea : IDisposable
         anchor.Exchange($"{Path}/{at}", path, $"{Path}/{at}~aside");
         HoldsSomething = true;
         return $"{Path}/{at}";
+    }
+
+    /// <summary>Keeps a finished copy of what stands at a path, as if it had been moved here: an undo puts the copy back.</summary>
+    /// <param name="copy">The copy.</param>
+    /// <param name="path">What it is a copy of.</param>
+    /// <param name="at">Where it goes, where an interrupted run has written it down; else null.</param>
+    public void HoldCopy(string copy, string path, string? at)
+    {
+        if (at is null)
+        {
+            at = RoomFor(path);
+            NoteFolderOf(path);
+            Note(new OperationLine("held", path, at));
+        }
+
+        anchor.Move(copy, $"{Path}/{at}");
+        HoldsSomething = true;
+    }
+
+    /// <summary>Puts a finished folder in the place of another at once; the old one is kept here. Done before, it ends what was begun.</summary>
+    /// <param name="finished">The finished folder; gone where this was begun before.</param>
+    /// <param name="path">Where it belongs.</param>
+    /// <param name="before">What this operation has written down before it was interrupted.</param>
+    /// <returns>Where the old one is now, relative to the anchor.</returns>
+    public string Swap(string finished, string path, IReadOnlyList<OperationLine> before)
+    {
+        var begun = before.LastOrDefault(l => l.Act == "emptied" && l.Path == path);
+        var at = begun?.HeldAt ?? RoomFor(path);
+        var (kept, aside) = ($"{Path}/{at}", $"{Path}/{at}~aside");
+        if (begun is null)
+        {
+            NoteFolderOf(path);
+            Note(new OperationLine("emptied", path, at) { Inode = anchor.Look(path)!.Value.Inode });
+        }
+
+        if (anchor.Look(finished) is not null)
+            anchor.Move(finished, kept);
+        if (anchor.Look(aside) is not null)
+        {
+            if (anchor.Look(path) is null)
+                anchor.Move(kept, path); // A disk that cannot swap was interrupted between its three steps.
+            anchor.Move(aside, kept);
+        }
+        else if (begun is null || anchor.Look(path)?.Inode == begun.Inode)
+        {
+            anchor.Exchange(kept, path, aside);
+        }
+
+        HoldsSomething = true;
+        anchor.Flush(OwnFolders.Of(path));
+        anchor.Flush(OwnFolders.Of(kept));
+        return kept;
     }
 
     /// <summary>Makes sure that a folder is there, and writes down each that has to be made.</summary>
@@ -210,6 +264,8 @@ internal sealed class HeldArea : IDisposable
 
     public void Flush()
     {
+        if (!isLasting)
+            return;
         anchor.Passing();
         FileBytes.Flush(record, $"{Path}/{OperationRecord.FileName}");
     }

@@ -35,7 +35,10 @@ public sealed record OperationHeader(string Format, string Operation, string Com
 }
 
 /// <summary>One line of an operation's record: what was done to a path, so that it can be put back (docs/formats.md).</summary>
-/// <param name="Act">held, emptied, replaced, made, patched, renamed, mode, folder-made, folder-removed, changes-in, service; end and undone for the whole.</param>
+/// <param name="Act">
+/// held, emptied, replaced, made, patched, renamed, mode, folder-made, folder-removed, changes-in, service; end and undone for the
+/// whole; step, wish, waits and area of an operation of several steps.
+/// </param>
 /// <param name="Path">Relative to the anchor; of a service its unit.</param>
 /// <param name="HeldAt">Where the old one is kept, relative to the operation's folder.</param>
 public sealed record OperationLine(string Act, string Path, string? HeldAt = null)
@@ -87,6 +90,9 @@ internal sealed partial class OperationJson : JsonSerializerContext;
 public sealed record OperationRecord(string Path, OperationHeader Header, IReadOnlyList<OperationLine> Lines, long Length)
 {
     internal const string FileName = "operation.jsonl", EndAct = "end", UndoneAct = "undone", ServiceAct = "service";
+
+    /// <summary>Lines of an operation of several steps: one is done, what was asked for, the machine's start that it waits to be over, another area that it uses.</summary>
+    internal const string StepAct = "step", WishAct = "wish", WaitsAct = "waits", AreaAct = "area";
 
     private const long LongestRecord = 1L << 30;
 

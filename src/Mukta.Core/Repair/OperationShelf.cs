@@ -44,8 +44,7 @@ public sealed class OperationShelf(Machine machine, TimeProvider time, IServiceU
     /// <param name="places">Further folders of held areas, from <see cref="Storage.OperationIndex"/>.</param>
     public IReadOnlyList<HeldOperation> All(IEnumerable<string> installs, IEnumerable<string> places)
     {
-        var own = Path.Join(machine.Folders.State, "mukta", "held");
-        var folders = installs.Select(i => Path.Join(i, HeldArea.OfInstall)).Concat(places).Prepend(own).Select(RealPath).OfType<string>().Distinct(StringComparer.Ordinal);
+        var folders = installs.Select(i => Path.Join(i, HeldArea.OfInstall)).Concat(places).Prepend(Own).Select(RealPath).OfType<string>().Distinct(StringComparer.Ordinal);
         return [.. folders.SelectMany(In).OrderBy(o => o.Record.Header.Started).ThenBy(o => o.Id, StringComparer.Ordinal)];
     }
 
@@ -58,7 +57,7 @@ public sealed class OperationShelf(Machine machine, TimeProvider time, IServiceU
     public string Undo(IReadOnlyList<HeldOperation> areas, Action<OperationHeader, string>? begun, CancellationToken cancel)
     {
         string? id = null;
-        foreach (var area in areas.Where(a => a.State != OperationState.Undone))
+        foreach (var area in areas.Where(a => a.State != OperationState.Undone).OrderBy(IsUsual))
         {
             using var anchor = Folder.Open(area.Anchor);
             using var held = area.Record.Header.Anchor == OperationHeader.Install ? InstallLock.Take(anchor, time) : null;
@@ -67,6 +66,11 @@ public sealed class OperationShelf(Machine machine, TimeProvider time, IServiceU
 
         return id ?? throw new ArgumentException("There is nothing to undo.", nameof(areas));
     }
+
+    /// <summary>The area in Mukta's folder for state comes last: services are changed back once the files are.</summary>
+    private bool IsUsual(HeldOperation area) => area.Record.Header.Anchor == OperationHeader.Root && Path.Join(area.Anchor, area.Parent) == RealPath(Own);
+
+    private string Own => Path.Join(machine.Folders.State, "mukta", "held");
 
     /// <summary>Deletes what an operation holds, and its record. Nothing brings it back.</summary>
     /// <exception cref="MuktaException">Something cannot be removed, and the rest stays listed; or another run works on the install.</exception>

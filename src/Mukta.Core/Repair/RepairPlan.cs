@@ -126,6 +126,19 @@ public sealed record RepairPlan
     /// <summary>The plan with what was found elsewhere on this machine.</summary>
     public RepairPlan With(Sources.LocalPieces local) => this with { Steps = [.. Steps.Select(s => s is PutFile put ? put with { BytesElsewhere = local.BytesFor(put) } : s)] };
 
+    /// <summary>The plan for a new tree beside an older copy, whose good pieces are taken. Pure.</summary>
+    /// <param name="twin">The verification of the older copy.</param>
+    /// <param name="disk">What the file system of both can do.</param>
+    public RepairPlan BesideTwin(VerifyResult twin, DiskAbilities disk)
+    {
+        var damaged = twin.Findings.OfType<Damaged>().ToDictionary(d => d.Path, StringComparer.Ordinal);
+        var good = twin.Findings.OfType<WrongMode>().Select(w => w.Path).Concat(twin.Proven.Keys).ToHashSet(StringComparer.Ordinal);
+        var way = disk.SharesBytes ? PutWay.Share : PutWay.Rebuild;
+        return this with { Steps = [.. Steps.Select(s => s is not PutFile { Replaces: null, IsFresh: false } put ? s
+            : damaged.GetValueOrDefault(put.Path) is { } d ? put with { Fetch = d.Bad, Way = way }
+            : good.Contains(put.Path) ? put with { Fetch = [], Way = way } : put)] };
+    }
+
     /// <summary>Bytes of rebuilt files that are taken from what is here.</summary>
     public long BytesKept => Puts.Sum(p => p.BytesKept);
 

@@ -20,6 +20,12 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
     /// <summary>What the download keeps to.</summary>
     public FetchLimits Limits { get; init; } = new();
 
+    /// <summary>An older copy of the same install, whose good pieces are taken first; null for none. See <see cref="RepairPlan.BesideTwin"/>.</summary>
+    public Folder? Twin { get; init; }
+
+    /// <summary>True for a folder that nobody uses yet: its record need not outlast a loss of power.</summary>
+    public bool IsNewTree { get; init; }
+
     private const int FilesAtATime = 4;
     private const long SpaceToSpare = 4 << 20;
 
@@ -51,10 +57,10 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
         var left = Interrupted(before, install);
         var header = left?.Header ?? OperationHeader.New("repair", before.Manifest.Product, before.Manifest.Release, OperationHeader.Install, time);
         var operation = header.Operation;
-        using var area = left is null ? HeldArea.Begin(install, HeldArea.OfInstall, header) : HeldArea.Resume(install, left);
+        using var area = left is null ? HeldArea.Begin(install, HeldArea.OfInstall, header, !IsNewTree) : HeldArea.Resume(install, left, !IsNewTree);
         begun?.Invoke(header, Path.Join(install.RealPath, HeldArea.OfInstall));
         using var fetcher = new Fetcher(sources, Limits, time, meter, log);
-        var workshop = new Workshop(install, area, plan, fetcher) { Local = local, Scan = new DamageScan(before.Manifest, plan.Older) };
+        var workshop = new Workshop(install, area, plan, fetcher) { Local = local, Twin = Twin, Scan = new DamageScan(before.Manifest, plan.Older) };
         meter?.Begin("fetching", plan.BytesToFetch);
         foreach (var step in plan.Steps.Where(s => s is not PutFile))
         {
@@ -121,7 +127,7 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
     }
 
     /// <summary>Before anything is touched: at least one source answers for the first file that is needed.</summary>
-    private static async Task ProveSourcesAsync(RepairPlan plan, IReadOnlyList<ISource> sources, CancellationToken cancel)
+    internal static async Task ProveSourcesAsync(RepairPlan plan, IReadOnlyList<ISource> sources, CancellationToken cancel)
     {
         if (plan.Puts.FirstOrDefault(p => p.BytesToFetch > 0) is not { } first)
             return;

@@ -49,22 +49,24 @@ public sealed class Undoer(TimeProvider time, Action<OperationHeader>? begun = n
             area.Undoing = i;
             if (record.Lines[i].Act == OperationRecord.ServiceAct)
                 Bring(area, record.Lines[i]);
+            else if (record.Lines[i].Act == "changes-in")
+                SetTime(anchor, record.Lines[i]); // All that was changed in the folder since is undone by now.
             else
                 new Step(anchor, area, record.Path, left?.Lines.Where(l => l.Undoes == i).ToList() ?? []).Undo(record.Lines[i]);
         }
 
         area.Undoing = null;
-        foreach (var first in record.Lines.Where(l => l.Act == "changes-in").DistinctBy(l => l.Path))
-        {
-            var folder = first.Path.Length == 0 ? "." : first.Path;
-            if (anchor.Look(folder) is { Kind: NodeKind.Folder })
-                anchor.SetModified(folder, first.ModifiedNs!.Value);
-        }
-
         using (var undone = HeldArea.Reopen(anchor, record))
             undone.Note(new OperationLine(OperationRecord.UndoneAct, "") { From = header.Operation });
         area.End();
         return header.Operation;
+    }
+
+    private static void SetTime(Folder anchor, OperationLine noted)
+    {
+        var folder = noted.Path.Length == 0 ? "." : noted.Path;
+        if (anchor.Look(folder) is { Kind: NodeKind.Folder })
+            anchor.SetModified(folder, noted.ModifiedNs!.Value);
     }
 
     private void Bring(HeldArea area, OperationLine service)
@@ -91,7 +93,7 @@ public sealed class Undoer(TimeProvider time, Action<OperationHeader>? begun = n
                 case "replaced" when IsKept(line):
                     PutBackReplaced(line);
                     break;
-                case "emptied" when IsKept(line):
+                case "emptied" when IsKept(line) || anchor.Look($"{Held(line)}~aside") is not null:
                     PutBackContents(line);
                     break;
                 case "patched":

@@ -30,6 +30,15 @@ internal sealed class UserHeldAreas : IDisposable
 
     public string Operation => header.Operation;
 
+    /// <summary>Told of each further folder of held areas before it is used, relative to the root.</summary>
+    public Action<string>? Spreading { get; set; }
+
+    /// <summary>The folder of held areas that is used for what is no file, relative to the root.</summary>
+    public string UsualPlace => usual;
+
+    /// <summary>Opens an area that an interrupted run has used.</summary>
+    public void Reopen(string place) => At(place);
+
     /// <summary>The area for a path, and the path as the area takes it: real, and relative to the root.</summary>
     public (HeldArea Area, string Path) For(string path)
     {
@@ -44,7 +53,10 @@ internal sealed class UserHeldAreas : IDisposable
     {
         if (!areas.TryGetValue(place, out var area))
         {
-            areas.Add(place, area = HeldArea.Begin(Anchor, place, header));
+            if (place != usual)
+                Spreading?.Invoke(place);
+            var left = OperationRecord.Read(Anchor, $"{place}/{header.Operation}");
+            areas.Add(place, area = left is null ? HeldArea.Begin(Anchor, place, header) : HeldArea.Reopen(Anchor, left));
             begun?.Invoke(header, Shown(place));
         }
 

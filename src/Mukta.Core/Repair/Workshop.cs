@@ -28,6 +28,9 @@ internal sealed class Workshop(Folder install, HeldArea area, RepairPlan plan, F
     /// <summary>What was found elsewhere on this machine; null where nobody looked.</summary>
     public LocalPieces? Local { get; init; }
 
+    /// <summary>An older copy of the same install, whose good pieces are taken first; null for none.</summary>
+    public Folder? Twin { get; init; }
+
     /// <summary>Tells what damage looks like; null where nobody wants to know.</summary>
     public DamageScan? Scan { get; init; }
 
@@ -72,6 +75,12 @@ internal sealed class Workshop(Folder install, HeldArea area, RepairPlan plan, F
             {
                 using var old = install.OpenRead(put.Path);
                 staged.TakeFrom(old, cancel);
+            }
+
+            if (!put.IsFresh && Twin?.Look(put.Path) is { Kind: NodeKind.File })
+            {
+                using var twin = Twin.OpenRead(put.Path);
+                staged.TakeFrom(twin, cancel);
             }
 
             if (!put.IsFresh)

@@ -158,6 +158,8 @@ public sealed class LocalPieces : IDisposable
         var wanted = found.Findings.OfType<Missing>().Select(m => m.Entry).OfType<ManifestFile>().Select(f => f.Size).ToHashSet();
         foreach (var stray in found.Strays.Where(s => s.Found.Kind == NodeKind.File).OrderByDescending(s => wanted.Contains(s.Found.Size)))
             Scan(install, stray.Path, stray.Found.Size, isNamed: false);
+        foreach (var miscased in found.Findings.OfType<Miscased>())
+            Scan(install, miscased.FoundAt, miscased.Found.Size, isNamed: false);
         foreach (var inTheWay in found.Findings.OfType<WrongKind>().Where(w => w.Found == NodeKind.File))
             Scan(install, inTheWay.Path, inTheWay.BytesInside, isNamed: false);
     }

@@ -29,6 +29,20 @@ public sealed class InstallRecords(StateDatabase database)
         command => command.ExecuteNonQuery(),
         ("$product", record.Product), ("$path", record.Path), ("$release", record.Release), ("$recorded", record.Recorded.ToString("O", CultureInfo.InvariantCulture)));
 
+    /// <summary>Remembers an install if the database can be written.</summary>
+    public static void TryPut(Host.Machine machine, string product, string path, string? release, TimeProvider time)
+    {
+        try
+        {
+            using var database = StateDatabase.Open(machine.Folders.State);
+            new InstallRecords(database).Put(new InstallRecord(product, machine.NameOf(path), release, time.GetUtcNow()));
+        }
+        catch (MuktaException)
+        {
+            // The records are a help; without them installs are still found where the profile says.
+        }
+    }
+
     /// <summary>Forgets an install. Nothing of the install itself is touched.</summary>
     public void Forget(string product, string path) =>
         database.With("DELETE FROM install WHERE product = $product AND path = $path", command => command.ExecuteNonQuery(), ("$product", product), ("$path", path));

@@ -50,6 +50,7 @@ internal static class Products
         [
             new("bin/tidewardend", 700 * KiB, IsProgram: true, Linked("libtidewarden.so")),
             new("lib/libtidewarden.so", 350 * KiB, Elf: Linked() with { SoName = "libtidewarden.so" }),
+            new(VendorSetupCommand.Program, 0, IsProgram: true),
         ]),
     ];
 

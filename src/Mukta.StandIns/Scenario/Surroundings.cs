@@ -30,6 +30,8 @@ internal static class Surroundings
         Write(root, ".cache/pierhead/session/token", "not a real token\n");
         Write(root, ".cache/gannet-post/routes-3/harbour-greylag", new string('>', 12_000));
         Write(root, ".local/share/gannet-post/logbooks/spring.log", "First letter delivered.\n");
+        Write(root, ".config/tidewarden/watch.conf", "level = neap\n");
+        Write(root, ".cache/tidewarden/tables/spring", new string('~', 30_000));
         Write(root, "outage.json", Outage);
     }
 

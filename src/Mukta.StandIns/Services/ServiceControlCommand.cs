@@ -34,6 +34,17 @@ internal static class ServiceControlCommand
         }
     }
 
+    /// <summary>Puts a service into a scenario, or takes it away.</summary>
+    public static void Put(string root, string unit, MadeService? service)
+    {
+        var file = Path.Join(root, "services.json");
+        var services = Load(file);
+        services.Remove(unit);
+        if (service is not null)
+            services.Add(unit, service);
+        Save(file, services);
+    }
+
     /// <summary>Changes one service of a scenario.</summary>
     public static void Change(string root, string unit, Action<MadeService> change)
     {

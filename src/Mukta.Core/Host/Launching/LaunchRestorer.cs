@@ -41,7 +41,7 @@ public sealed class LaunchRestorer(Machine machine, TimeProvider time, Action<Op
         return (areas.Operation, changed);
     }
 
-    private static ChangedEntry Do(UserHeldAreas areas, LaunchChange change)
+    internal static ChangedEntry Do(UserHeldAreas areas, LaunchChange change)
     {
         try
         {
@@ -65,6 +65,8 @@ public sealed class LaunchRestorer(Machine machine, TimeProvider time, Action<Op
         var old = anchor.Look(path);
         var like = old is { Kind: NodeKind.File } ? old.Value : anchor.Look(OwnFolders.Of(path))!.Value with { Mode = UsualMode };
         var staged = $"{area.Path}/new";
+        if (anchor.Look(staged) is not null)
+            anchor.RemoveFile(staged); // From an interrupted run of the same operation.
         using (var file = anchor.CreateFile(staged, UsualMode))
         {
             RandomAccess.Write(file, Encoding.UTF8.GetBytes(text), 0);

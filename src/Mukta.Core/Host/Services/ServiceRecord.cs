@@ -6,6 +6,7 @@ namespace Mukta.Host.Services;
 public sealed class ServiceRecord : IDisposable
 {
     private readonly UserHeldAreas areas;
+    private readonly bool isOwn = true;
 
     /// <summary>Begins an operation of its own.</summary>
     /// <param name="machine">The machine.</param>
@@ -15,18 +16,29 @@ public sealed class ServiceRecord : IDisposable
     public ServiceRecord(Machine machine, string product, TimeProvider time, Action<OperationHeader, string>? begun = null) =>
         areas = new UserHeldAreas(machine, OperationHeader.New("services", product, null, OperationHeader.Root, time), begun);
 
+    /// <summary>Writes into an operation that has further steps.</summary>
+    internal ServiceRecord(UserHeldAreas areas) => (this.areas, isOwn) = (areas, false);
+
     /// <summary>The operation's id.</summary>
     public string Operation => areas.Operation;
 
     /// <inheritdoc/>
-    public void Dispose() => areas.Dispose();
+    public void Dispose()
+    {
+        if (isOwn)
+            areas.Dispose();
+    }
 
     internal static OperationLine Line(ServiceState state) =>
         new(OperationRecord.ServiceAct, state.Unit) { Startup = state.IsMasked ? "masked" : state.Startup, Active = state.Active };
 
     internal void Note(ServiceState before) => areas.Usual.Note(Line(before));
 
-    internal void End() => areas.End();
+    internal void End()
+    {
+        if (isOwn)
+            areas.End();
+    }
 }
 
 /// <summary>Changes services back through the service manager.</summary>

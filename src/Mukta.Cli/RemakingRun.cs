@@ -1,0 +1,176 @@
+using System.CommandLine;
+using Mukta.Cli.Commands;
+using Mukta.Cli.Json;
+using Mukta.Cli.Rendering;
+using Mukta.Host.Processes;
+using Mukta.Host.Services;
+using Mukta.Host.Setup;
+using Mukta.Manifests;
+using Mukta.Reinstall;
+using Mukta.Repair;
+using Mukta.Sources;
+using Mukta.Storage;
+using Serilog;
+using Spectre.Console;
+
+namespace Mukta.Cli;
+
+/// <summary>Installs products anew, or for the first time: asks the core for the facts, shows the plan, asks the user, and has it done.</summary>
+internal sealed class RemakingRun(Session session, Product product, ParseResult parsed, SourceOptions source) : IDisposable
+{
+    private readonly IServiceControl control = ServicesCommand.ControlOf(product.Machine);
+    private readonly List<SourceList> sources = [];
+    private readonly WorkMeter meter = new();
+    private OperationRecord? left;
+    private Manifest? manifest;
+
+    /// <summary>The command that the user has given.</summary>
+    public required string Command { get; init; }
+
+    /// <summary>The product's manifest, where the profile's own is not meant.</summary>
+    public string? ManifestFile { get; init; }
+
+    public ReinstallScope Scope { get; init; }
+
+    public ReinstallWish Wish { get; init; } = new(false, false);
+
+    /// <summary>The product's id as the user has typed it to agree that user data goes.</summary>
+    public string? Confirmed { get; init; }
+
+    public bool StopsFirst { get; init; }
+
+    public bool IsDryRun { get; init; }
+
+    public bool IsAgreed { get; init; }
+
+    /// <summary>True where an interrupted run of the same command is there to go on with.</summary>
+    public bool IsInterrupted => (left ??= SteppedOperation.Interrupted(product.Machine, Command, product.Profile.Product)) is not null;
+
+    public Manifest Manifest => manifest ??= MetalinkReader.ReadFile(ManifestFile ?? product.ManifestFile);
+
+    private ReinstallChoice Choice => new(product.Machine, product.Shelf);
+
+    /// <summary>The command as the user has typed it.</summary>
+    private string Typed => string.Join(' ', parsed.Tokens.Select(t => Shell.Quoted(t.Value)).Prepend("mukta"));
+
+    public IReadOnlyList<string> AllInstalls() => Choice.Installs(product.Shelved);
+
+    public void Dispose() => sources.ForEach(s => s.Dispose());
+
+    /// <summary>Does it.</summary>
+    /// <param name="installs">The product's own installs that are meant; none where it is not there.</param>
+    /// <param name="newPlace">Where to put it then; null for the profile's first place.</param>
+    /// <param name="word">What else the user asked for, for an interrupted run to be compared with.</param>
+    /// <param name="cancel">Interrupts.</param>
+    public async Task<ExitCode> ToEndAsync(IReadOnlyList<string> installs, string? newPlace, string? word, CancellationToken cancel)
+    {
+        var log = session.Log(toFile: !IsDryRun);
+        var chosen = IsInterrupted ? [.. ReinstallStep.TargetsOf(left!).Select(t => (product.Shelf.Of(t.Product), t.Path))] : Choice.Of(product.Shelved, Scope, installs, newPlace);
+        var targets = await Progressing.ShowAsync(session, meter, () => Task.FromResult(chosen.Select(c => Look(c.Item1, c.Item2, log, cancel)).ToList())).ConfigureAwait(false);
+        var text = new ReinstallText(session.Output);
+        if (!session.IsJson && !(session.IsQuiet && IsAgreed))
+            text.Plan(targets, Wish, left, StaysOf(targets));
+        if (IsDryRun)
+            return End(new ReinstallDocument(product.Profile.Product, IsDryRun, ExitCode.Problems, targets, Wish), "Nothing was changed: this was a dry run. The same command without --dry-run does it.");
+
+        var units = targets.SelectMany(t => t.Profile.Services).Select(s => s.Unit).ToList();
+        if (units.Count > 0)
+            ServiceRights.Refuse(control, product.Machine, units, Typed);
+        var maker = new Reinstaller(product.Machine, control, TimeProvider.System, log)
+        {
+            Limits = source.Limits(parsed),
+            Also = source.Also(parsed),
+            Meter = meter,
+            RefuseIfRunning = RefuseIfRunning,
+            Doing = Doing,
+            Begun = product.Remember,
+        };
+        if (StopsFirst)
+            await StopAsync(targets, cancel).ConfigureAwait(false);
+        await maker.ProveAsync(targets, left, cancel).ConfigureAwait(false);
+        if (!await IsAgreedAsync(cancel).ConfigureAwait(false))
+            return End(new ReinstallDocument(product.Profile.Product, IsDryRun, ExitCode.Problems, targets, Wish), "Nothing was changed.");
+        var outcome = await RunAsync(maker, targets, word, cancel).ConfigureAwait(false);
+        log.Information("operation {Operation}: {Count} installs made, exit code {Code}", outcome.Operation, outcome.Targets.Count, outcome.Code);
+        if (session.IsJson)
+            return End(new ReinstallDocument(product.Profile.Product, IsDryRun, outcome.Code, targets, Wish) { Outcome = outcome }, "");
+        text.Outcome(outcome, session.IsQuiet, product.OptionsForUndo);
+        return outcome.Code;
+    }
+
+    private ReinstallTarget Look(Products.ShelvedProfile shelved, string path, ILogger log, CancellationToken cancel)
+    {
+        var isNamed = shelved.Profile.Product == product.Profile.Product;
+        var of = isNamed ? Manifest : MetalinkReader.ReadFile((product with { Shelved = shelved }).ManifestFile);
+        var list = isNamed ? source.Sources(parsed, shelved.Profile.Manifest?.Mirrors ?? [], of, log)
+            : SourceList.Of([], shelved.Profile.Manifest?.Mirrors ?? [], of, isOffline: false, Session.UserAgent, TimeProvider.System, log);
+        sources.Add(list);
+        var isNew = left is not null && SteppedOperation.IsStepDone(left, ReinstallStep.ChangedOver, path);
+        return ReinstallTarget.Of(product.Machine, product.Shelf, shelved.Profile, of, path, list.Sources, Wish, Choice.OfOthers(shelved), isNew, source.Also(parsed), meter, cancel);
+    }
+
+    /// <summary>What the user may fear for, and what is not touched.</summary>
+    private List<(string Title, string Path)> StaysOf(List<ReinstallTarget> targets) =>
+        [.. product.Shelf.Profiles.Where(p => targets.All(t => t.Profile.Product != p.Profile.Product) && (p.Profile.Needs.Contains(product.Profile.Product) || product.Profile.Needs.Contains(p.Profile.Product)))
+            .SelectMany(p => Choice.Installs(p).Select(path => (p.Profile.Title, path)))];
+
+    private async Task<bool> IsAgreedAsync(CancellationToken cancel)
+    {
+        if (Wish.DropsUserData && Confirmed != product.Profile.Product)
+            return Confirmed is null && await Question.IsTypedAsync(session, $"The user's own data listed above goes. Type {product.Profile.Product} to agree:", product.Profile.Product, cancel).ConfigureAwait(false);
+        return IsAgreed || await Question.IsAnsweredYesAsync(session, "Go on?", cancel).ConfigureAwait(false);
+    }
+
+    private async Task<ReinstallOutcome> RunAsync(Reinstaller maker, List<ReinstallTarget> targets, string? word, CancellationToken cancel)
+    {
+        string?[] words = [Scope == ReinstallScope.Alone ? null : Scope == ReinstallScope.WithNeeds ? "with-needs" : "with-games", Wish.IsFresh ? "fresh" : null, Wish.DropsUserData ? "no-user-data" : null, word];
+        var wish = string.Join(' ', words.OfType<string>().Prepend("reinstall"));
+        try
+        {
+            return await Progressing.ShowAsync(session, meter, () => maker.RunAsync(Command, product.Profile.Product, Wish, wish, targets, cancel)).ConfigureAwait(false);
+        }
+        catch (ReinstallStopped e)
+        {
+            if (e.State == ReinstallState.WaitsForRestart)
+                WaitingOperations.Put(product.Machine, new WaitingOperation(e.Operation, Typed, SetupRunner.Boot));
+            throw new MuktaException(e.Code, e.What, e.Where, $"{e.Next}\n{ReinstallText.Words(e.State)}\nTo go on: {Typed}\nTo go back: mukta undo {e.Operation}{product.OptionsForUndo}", e);
+        }
+    }
+
+    private void Doing(ReinstallTarget target, string what)
+    {
+        if (!session.IsQuiet)
+            session.Error.MarkupLineInterpolated($"[grey]{target.Profile.Title}: {what}[/]");
+    }
+
+    /// <summary>A service's own processes do not count while it is about to be switched off.</summary>
+    private void RefuseIfRunning(ReinstallTarget target, IReadOnlyList<ServiceState> up)
+    {
+        var running = Running(target).Where(r => up.All(s => s.MainPid != r.Pid)).ToList();
+        if (running.Count > 0)
+            throw new ProductRuns(running, $"End it with: mukta stop {target.Profile.Product}{product.OptionsForOthers}, or add --stop");
+    }
+
+    private IReadOnlyList<RunningProcess> Running(ReinstallTarget target) =>
+        !product.Machine.IsLive || !Directory.Exists(target.Path) ? [] : [.. new ProcessTable().Using([target.Path], target.Profile.Processes).Running];
+
+    private async Task StopAsync(List<ReinstallTarget> targets, CancellationToken cancel)
+    {
+        foreach (var target in targets)
+        {
+            var up = await control.StatesAsync([.. target.Profile.Services.Select(s => s.Unit)], cancel).ConfigureAwait(false);
+            var running = Running(target).Where(r => up.All(s => s.MainPid != r.Pid)).ToList();
+            if (running.Count > 0)
+                await new ProcessEnder(new ProcessTable(), TimeProvider.System).EndAsync(running, TimeSpan.FromSeconds(10), force: false, null, cancel).ConfigureAwait(false);
+        }
+    }
+
+    private ExitCode End(ReinstallDocument document, string line)
+    {
+        if (session.IsJson)
+            Session.Write(document.Made(), Documents.Readable.ReinstallPart);
+        else
+            session.Output.WriteLine(line);
+        return (ExitCode)document.Code;
+    }
+}

@@ -1,0 +1,143 @@
+using System.Globalization;
+using Mukta.Disk;
+using Mukta.Products;
+using Mukta.Reinstall;
+using Mukta.Repair;
+using Spectre.Console;
+
+namespace Mukta.Cli.Rendering;
+
+/// <summary>A clean reinstall as a technician reads it: each step with its cost before, what was fetched and what was not after.</summary>
+internal sealed class ReinstallText(IAnsiConsole console)
+{
+    private const int UsualRows = 8;
+
+    /// <summary>The rate that the time of a download is told for: 50 Mbit/s, in bytes a second.</summary>
+    private const double UsualRate = 50e6 / 8;
+
+    private int number;
+
+    /// <summary>What will be done, what it costs, what can be lost.</summary>
+    public void Plan(IReadOnlyList<ReinstallTarget> targets, ReinstallWish wish, OperationRecord? left, IReadOnlyList<(string Title, string Path)> stays)
+    {
+        if (left is not null)
+            console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"Goes on with operation {left.Header.Operation}, begun {left.Header.Started.ToLocalTime():yyyy-MM-dd HH:mm}. What is done is not done again."));
+        foreach (var target in targets)
+            Plan(target, wish);
+        var fetch = targets.Sum(t => t.Build.BytesToFetch);
+        console.WriteLine();
+        console.WriteLine($"  to fetch     {Units.Bytes(fetch)}{From(targets, fetch)}");
+        console.WriteLine($"  not fetched  {Units.Bytes(targets.Sum(t => t.BytesNotFetched))}, taken from what is here");
+        console.WriteLine($"  disk space   up to {Units.Bytes(targets.Sum(t => t.Build.ExtraSpace + (t.UserData.Sum(u => u.Size.Bytes) * 2)))} more, until held purge gives the old back");
+        Lost(targets, wish);
+        foreach (var (title, path) in stays.Take(UsualRows))
+            console.WriteLine($"  stays        {title} in {PathBytes.Shown(path)}");
+        console.WriteLine();
+    }
+
+    /// <summary>What was done.</summary>
+    public void Outcome(ReinstallOutcome outcome, bool isQuiet, string undoOptions)
+    {
+        foreach (var done in outcome.Targets)
+        {
+            new VerifyText(console, done.Target.Path).Verdict(done.After);
+            if (isQuiet)
+                continue;
+            console.WriteLine($"  {Units.Bytes(done.BytesFetched)} fetched, {Units.Bytes(Math.Max(0, done.Target.Manifest.TotalSize - done.BytesFetched))} not");
+            if (done.Archive is not null)
+                console.WriteLine($"  user data is back; the copy stays in {PathBytes.Shown(done.Archive)}");
+        }
+
+        if (!isQuiet)
+            console.WriteLine($"Done in {Units.Time(outcome.Elapsed)}, operation {outcome.Operation}. To go back: mukta undo {outcome.Operation}{undoOptions}");
+    }
+
+    /// <summary>A state in words.</summary>
+    public static string Words(ReinstallState state) => state switch
+    {
+        ReinstallState.Untouched => "State: untouched. Nothing was changed.",
+        ReinstallState.Preparing => "State: preparing. The old install is in its place as it was.",
+        ReinstallState.ServicesOff => "State: services off. The old install is in its place, the new one stands ready beside it.",
+        ReinstallState.Removed => "State: removed. The vendor's remove has run; the new install stands ready, a copy of the old one is held.",
+        ReinstallState.ChangedOver => "State: changed over. The new install is in its place and whole; not all that follows is done.",
+        ReinstallState.WaitsForRestart => "State: waits for a restart. The new install is in its place.",
+        _ => "State: finished.",
+    };
+
+    private void Plan(ReinstallTarget target, ReinstallWish wish)
+    {
+        number = 0;
+        var release = target.Manifest.Release is { } r ? $" {r}" : "";
+        console.MarkupLineInterpolated($"[bold]{target.Profile.Title}{PathBytes.Shown(release)}[/], {(target.IsThere ? "made anew in" : "installed in")} {PathBytes.Shown(target.Path)}");
+        if (target.UserData.Count > 0 && !wish.DropsUserData)
+            Step("copy user data", $"{Units.Bytes(target.UserData.Sum(u => u.Size.Bytes))} in {Units.Count(target.UserData.Sum(u => u.Size.Files), "file")}, into one archive that is checked", target.UserData.Select(u => PathBytes.Shown(u.Path)));
+        if (target.Build.Steps.Count > 0)
+            Step("build beside", $"{Units.Bytes(target.Manifest.TotalSize)} in {Units.Count(target.Manifest.Files.Count, "file")}: {Units.Bytes(target.BytesNotFetched)} from what is here, {Units.Bytes(target.Build.BytesToFetch)} fetched");
+        if (target.Profile.Services.Count > 0)
+            Step("services off", string.Join(", ", target.Profile.Services.Select(s => s.Unit)));
+        if (target.RunsRemove)
+            Step("vendor's remove", Setup(target.Profile.Setup!, "remove"));
+        else if (target.RemoveSkipped is { } why)
+            Step("vendor's remove", $"left out: {why}; the old install is held all the same");
+        Step("change over", target.IsThere ? "the new install takes its place at once; the old one is held" : "the new install takes its place at once");
+        if (target.Inside.Count > 0)
+            Step("bring along", "what lies inside and belongs to others", target.Inside.Select(PathBytes.Shown));
+        if (target.UserData.Count > 0 && !wish.DropsUserData)
+            Step("user data back", "to where it was");
+        Leftovers(target);
+        if (target.RunsInstall)
+            Step("vendor's install", Setup(target.Profile.Setup!, "install"));
+        if (target.Profile.Services.Count > 0)
+            Step("services", string.Join(", ", target.Profile.Services.Select(s => $"{s.Unit} {s.Startup}, {s.State}")));
+        if (target.Profile.Launch.Count > 0)
+            Step("launch entries", "as the profile asks for");
+        Step("verify", "every byte");
+    }
+
+    private void Leftovers(ReinstallTarget target)
+    {
+        string Line(UserPlace l) => $"{PathBytes.Shown(l.Path)}  {Units.Bytes(l.Size.Bytes)}{(l.Size.LastUsedNs > 0 ? $", last used {DateTimeOffset.UnixEpoch.AddTicks(l.Size.LastUsedNs / 100).ToLocalTime():yyyy-MM-dd}" : "")}; {l.Why}{(l.Blocked is { } why ? $"; stays: it {why}" : "")}";
+        if (target.Leftovers.Any(l => l.Blocked is null))
+            Step("hold leftovers", $"{Units.Bytes(target.Leftovers.Where(l => l.Blocked is null).Sum(l => l.Size.Bytes))}", target.Leftovers.Where(l => l.Blocked is null).Select(Line));
+        if (target.Leftovers.Any(l => l.Blocked is not null))
+            Rows(target.Leftovers.Where(l => l.Blocked is not null).Select(Line));
+    }
+
+    private void Lost(IReadOnlyList<ReinstallTarget> targets, ReinstallWish wish)
+    {
+        foreach (var place in wish.DropsUserData ? targets.SelectMany(t => t.UserData) : [])
+            console.MarkupLineInterpolated($"  [red]not back[/]     {PathBytes.Shown(place.Path)}, {Units.Bytes(place.Size.Bytes)} in {Units.Count(place.Size.Files, "file")} of the user's own");
+        var strays = targets.Sum(t => t.Before?.Strays.Count() ?? 0);
+        if (strays > 0)
+            console.WriteLine($"  held         {Units.Count(strays, "file")} that the release does not list, with the old install; user data among them comes back");
+        console.WriteLine("  lost         nothing: what goes is held, and mukta undo brings it back");
+        if (targets.Any(t => t.RunsInstall || t.RunsRemove))
+            console.WriteLine("               (what the vendor's own setup changes outside of the install is the vendor's to undo)");
+    }
+
+    private void Step(string name, string detail, IEnumerable<string>? rows = null)
+    {
+        console.MarkupLineInterpolated($"  {++number,2}  [bold]{name,-16}[/] {detail}");
+        Rows(rows ?? []);
+    }
+
+    private void Rows(IEnumerable<string> rows)
+    {
+        var all = rows.ToList();
+        foreach (var row in all.Take(UsualRows))
+            console.WriteLine($"        {row}");
+        if (all.Count > UsualRows)
+            console.WriteLine($"        ... and {Units.Number(all.Count - UsualRows)} more; --json lists them");
+    }
+
+    private static string Setup(SetupProgram setup, string action) =>
+        $"{setup.Program} {string.Join(' ', setup.Actions[action].Arguments.Select(Shell.Quoted))}, at most {Units.Time(setup.Actions[action].TimeLimit)}";
+
+    private static string From(IReadOnlyList<ReinstallTarget> targets, long fetch)
+    {
+        var source = targets.Where(t => t.Build.BytesToFetch > 0).SelectMany(t => t.Sources).FirstOrDefault();
+        if (fetch == 0 || source is null)
+            return fetch == 0 ? "" : ", but no source is known: name one with --from";
+        return $"{(source.IsRemote ? $", about {Units.Time(TimeSpan.FromSeconds(fetch / UsualRate))} at 50 Mbit/s," : "")} from {PathBytes.Shown(source.Name)}";
+    }
+}

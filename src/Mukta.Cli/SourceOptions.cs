@@ -1,0 +1,40 @@
+using System.CommandLine;
+using Mukta.Manifests;
+using Mukta.Repair;
+using Mukta.Sources;
+using Serilog;
+
+namespace Mukta.Cli;
+
+/// <summary>The options with which a command is told where good bytes come from, and how to fetch them.</summary>
+internal sealed class SourceOptions
+{
+    private readonly Option<string[]> from = new("--from")
+    {
+        Description = "Where good bytes come from: a URL or a folder that holds the release's files. May be given several times: folders and URLs are tried in that order, URLs in a row share the work. Without it, the mirrors that the manifest lists.",
+        HelpName = "URL-OR-FOLDER",
+    };
+
+    private readonly Option<string[]> also = new("--also") { Description = "A folder on this machine in which to look for pieces before the network is asked. May be given several times.", HelpName = "DIR" };
+    private readonly Option<bool> offline = new("--offline") { Description = "Use what is on this machine only: folders named with --from and --also, other installs, the held area." };
+    private readonly Option<long?> limitRate = new("--limit-rate") { CustomParser = result => SizeText.Parse(result, "rate", 1 << 10, 1 << 30), Description = "Fetch at most this many bytes a second: 500KiB, 2MiB.", HelpName = "SIZE" };
+    private readonly Option<int> stall = new("--stall") { Description = "After so many seconds without a byte a transfer is cut and goes on elsewhere, 1 to 600.", HelpName = "SECONDS", DefaultValueFactory = _ => 15 };
+
+    public void AddTo(Command command)
+    {
+        stall.Validators.Add(result =>
+        {
+            if (result.GetValueOrDefault<int>() is < 1 or > 600)
+                result.AddError("--stall is 1 to 600 seconds.");
+        });
+        foreach (var option in new Option[] { from, also, offline, limitRate, stall })
+            command.Options.Add(option);
+    }
+
+    public IReadOnlyList<string> Also(ParseResult parsed) => [.. parsed.GetValue(also) ?? []];
+
+    public FetchLimits Limits(ParseResult parsed) => new() { BytesPerSecond = parsed.GetValue(limitRate), LongestSilence = TimeSpan.FromSeconds(parsed.GetValue(stall)) };
+
+    public SourceList Sources(ParseResult parsed, IReadOnlyList<Uri> mirrors, Manifest manifest, ILogger log) =>
+        SourceList.Of(parsed.GetValue(from) ?? [], mirrors, manifest, parsed.GetValue(offline), Session.UserAgent, TimeProvider.System, log);
+}

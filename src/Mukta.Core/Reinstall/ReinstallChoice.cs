@@ -1,0 +1,71 @@
+using Mukta.Disk;
+using Mukta.Host;
+using Mukta.Products;
+using Mukta.Storage;
+
+namespace Mukta.Reinstall;
+
+/// <summary>What is made anew beside the product itself.</summary>
+public enum ReinstallScope
+{
+    /// <summary>Nothing; of a product that is not there, what it needs and is not there either.</summary>
+    Alone,
+
+    /// <summary>What it needs.</summary>
+    WithNeeds,
+
+    /// <summary>The games that need it.</summary>
+    WithGames,
+}
+
+/// <summary>Chooses the installs that are made anew, and their order: launchers first, then games, anti-cheat modules last.</summary>
+/// <param name="machine">The machine.</param>
+/// <param name="shelf">All profiles at hand.</param>
+public sealed class ReinstallChoice(Machine machine, ProfileShelf shelf)
+{
+    private readonly InstallFinder finder = new(machine.Folders);
+
+    /// <summary>The installs.</summary>
+    /// <param name="product">The product that the user has named.</param>
+    /// <param name="scope">What else.</param>
+    /// <param name="installs">The product's own installs that are meant; none where it is not there.</param>
+    /// <param name="newPlace">Where to put a product that is not there; null for the profile's first place.</param>
+    /// <exception cref="MuktaException">A product is not there, and nothing says where it belongs.</exception>
+    public IReadOnlyList<(ShelvedProfile Shelved, string Path)> Of(ShelvedProfile product, ReinstallScope scope, IReadOnlyList<string> installs, string? newPlace)
+    {
+        var others = scope switch
+        {
+            ReinstallScope.WithNeeds => shelf.WithNeeds(product).Skip(1),
+            ReinstallScope.WithGames => shelf.Profiles.Where(p => p != product && Installs(p).Count > 0 && shelf.WithNeeds(p).Contains(product)),
+            _ => installs.Count > 0 ? [] : shelf.WithNeeds(product).Skip(1).Where(p => Installs(p).Count == 0),
+        };
+        var all = others.SelectMany(o => Or(Installs(o), () => NewPlace(o)).Select(path => (o, path)))
+            .Concat(Or(installs, () => newPlace ?? NewPlace(product)).Select(path => (product, path)));
+        return [.. all.OrderBy(t => t.Item1.Profile.Kind switch { ProductKind.Launcher => 0, ProductKind.Game => 1, _ => 2 }).Select(t => (t.Item1, RealPath(t.Item2)))];
+    }
+
+    /// <summary>The current installs of a product.</summary>
+    public IReadOnlyList<string> Installs(ShelvedProfile product) =>
+        [.. finder.Find(product.Profile, product.TryReadManifest().Manifest is { } manifest ? [manifest] : [], InstallRecords.PathsOf(machine, product.Profile.Product)).Where(f => f.IsCurrent).Select(f => f.Path)];
+
+    /// <summary>All installs of other products, real paths.</summary>
+    public IReadOnlyList<string> OfOthers(ShelvedProfile product) => [.. shelf.Profiles.Where(p => p.Profile.Product != product.Profile.Product).SelectMany(Installs).Select(RealPath)];
+
+    /// <summary>The real path of a folder that may not be there yet.</summary>
+    public static string RealPath(string path)
+    {
+        if (!Directory.Exists(path))
+            return Path.Join(RealPath(Path.GetDirectoryName(path)!), Path.GetFileName(path));
+        using var folder = Folder.Open(path);
+        return folder.RealPath;
+    }
+
+    private static IEnumerable<string> Or(IReadOnlyList<string> some, Func<string> otherwise) => some.Count > 0 ? some : [otherwise()];
+
+    private string NewPlace(ShelvedProfile product)
+    {
+        var place = product.Profile.Installs.Places.Select(p => machine.Folders.PathOf(p)).FirstOrDefault(p => p is not null) ?? throw new MuktaException(
+            ExitCode.BadInput, $"{product.Profile.Title} is not installed, and its profile names no place without a wildcard.", product.File, "Name the folder with --install.");
+        return product.Profile.Installs.FolderPerRelease && product.TryReadManifest().Manifest?.Release is { Length: > 0 } release ? Path.Join(place, release) : place;
+    }
+}

@@ -1,0 +1,148 @@
+using System.Globalization;
+using Mukta.Disk;
+using Mukta.Host;
+using Mukta.Host.Services;
+using Mukta.Host.Setup;
+using Mukta.Repair;
+using Mukta.Storage;
+using Serilog;
+using static Mukta.Reinstall.ReinstallStep;
+
+namespace Mukta.Reinstall;
+
+/// <summary>
+/// Makes installs anew. The new tree is built and proven beside the old one before anything is taken away, from the old one's
+/// good pieces wherever it can; then they change places at once, and the old one is held. So at every moment the old or the
+/// new install is in its place, but for the time that a vendor's own remove runs. Everything is one operation: interrupted
+/// anywhere the same command goes on, and one undo brings back all that Mukta has changed.
+/// </summary>
+/// <param name="machine">The machine.</param>
+/// <param name="services">Its service manager.</param>
+/// <param name="time">For dates and waits.</param>
+/// <param name="log">Takes diagnostics.</param>
+public sealed class Reinstaller(Machine machine, IServiceControl services, TimeProvider time, ILogger log)
+{
+    private const long SpaceToSpare = 4 << 20;
+
+    internal Machine Machine => machine;
+
+    internal IServiceControl Services => services;
+
+    internal TimeProvider Time => time;
+
+    internal ILogger Log => log;
+
+    /// <summary>What downloads keep to.</summary>
+    public FetchLimits Limits { get; init; } = new();
+
+    /// <summary>Throws where a product runs; the units are those that are about to be switched off.</summary>
+    public Action<ReinstallTarget, IReadOnlyList<ServiceState>> RefuseIfRunning { get; init; } = (_, _) => { };
+
+    /// <summary>Told what is being done.</summary>
+    public Action<ReinstallTarget, string>? Doing { get; init; }
+
+    /// <summary>Told of the operation and of each folder of held areas that it uses.</summary>
+    public Action<OperationHeader, string>? Begun { get; init; }
+
+    /// <summary>Folders on this machine in which to look for pieces before the network is asked.</summary>
+    public IReadOnlyList<string> Also { get; init; } = [];
+
+    /// <summary>Counts the bytes.</summary>
+    public WorkMeter? Meter { get; init; }
+
+    /// <summary>Told before every change, see <see cref="Folder.OnChange"/>.</summary>
+    internal Action? OnChange { get; init; }
+
+    /// <summary>Proves, before anything is touched, all that the plan depends on: sources, room, rights, that nothing runs.</summary>
+    /// <param name="targets">The installs.</param>
+    /// <param name="left">The operation that was interrupted; null for a new one.</param>
+    /// <param name="cancel">Ends it.</param>
+    /// <exception cref="MuktaException">Something is missing.</exception>
+    public async Task ProveAsync(IReadOnlyList<ReinstallTarget> targets, OperationRecord? left, CancellationToken cancel)
+    {
+        foreach (var target in targets)
+        {
+            ProveRights(target);
+            RefuseIfRunning(target, await services.StatesAsync([.. target.Profile.Services.Select(s => s.Unit)], cancel).ConfigureAwait(false));
+            if (target.Profile.Setup is { } setup && (target.RunsInstall || target.RunsRemove) && target.Manifest.Files.All(f => f.Path != setup.Program))
+                throw new MuktaException(ExitCode.NotTrusted, "The manifest does not list the setup program, so nothing vouches for it.", PathBytes.Shown(setup.Program), "Check the profile's key setup: program.");
+            await Repairer.ProveSourcesAsync(target.Build, target.Sources, cancel).ConfigureAwait(false);
+        }
+
+        if (left is null)
+            ProveSpace(targets);
+    }
+
+    /// <summary>Does all of it, or goes on with what was interrupted.</summary>
+    /// <param name="command">The command that the user has given.</param>
+    /// <param name="product">The product that the user has named.</param>
+    /// <param name="wish">What is wanted.</param>
+    /// <param name="words">The user's options, which have to be the same after an interruption.</param>
+    /// <param name="targets">The installs, in the order in which they are made.</param>
+    /// <param name="cancel">Interrupts between steps and in the middle of long ones.</param>
+    /// <exception cref="ReinstallStopped">A step has failed; the same command goes on with it.</exception>
+    public async Task<ReinstallOutcome> RunAsync(string command, string product, ReinstallWish wish, string words, IReadOnlyList<ReinstallTarget> targets, CancellationToken cancel)
+    {
+        var started = time.GetTimestamp();
+        var header = OperationHeader.New(command, product, targets[^1].Manifest.Release, OperationHeader.Root, time);
+        using var operation = SteppedOperation.Open(machine, header, words, Begun, OnChange);
+        var at = targets[0];
+        try
+        {
+            if (operation.Left is { } left && SteppedOperation.WaitsFor(left) is { } boot && boot == SetupRunner.Boot)
+                throw operation.StillWaits(targets[0].Profile);
+            var runs = targets.Select((t, i) => new TargetRun(this, operation, wish, at = t, i)).ToList();
+            foreach (var run in runs)
+                operation.NoteOnce(TargetAct, run.Target.Path, run.Target.Profile.Product);
+            foreach (var run in runs)
+            {
+                at = run.Target;
+                await run.PrepareAsync(cancel).ConfigureAwait(false);
+            }
+
+            var done = new List<ReinstalledTarget>();
+            foreach (var run in runs)
+            {
+                at = run.Target;
+                done.Add(await run.ChangeAsync(cancel).ConfigureAwait(false));
+            }
+
+            operation.End();
+            WaitingOperations.Forget(machine, operation.Header.Operation);
+            return new ReinstallOutcome(operation.Header.Operation, done, time.GetElapsedTime(started));
+        }
+        catch (MuktaException e) when (e is not ReinstallStopped)
+        {
+            throw new ReinstallStopped(StateOf(operation, at.Path), operation.Header.Operation, e);
+        }
+    }
+
+    private static void ProveRights(ReinstallTarget target)
+    {
+        var parent = ReinstallTarget.Nearest(Path.GetDirectoryName(target.Path)!);
+        using var folder = Folder.Open(parent);
+        if (!folder.MayChangeNamesIn(""))
+            throw new MuktaException(ExitCode.Blocked, "The folder around the install may not be changed by you.", PathBytes.Shown(parent), "Run the command as its owner, or as root.");
+        if (Mount.Table().Any(m => m.Point == target.Path))
+            throw new MuktaException(ExitCode.Blocked, "The install is the top of a disk of its own, which cannot be put aside in one go.", PathBytes.Shown(target.Path), "Repair it instead with: mukta repair");
+    }
+
+    private void ProveSpace(IReadOnlyList<ReinstallTarget> targets)
+    {
+        IEnumerable<(string Place, long Bytes, long Names)> needs = targets.Select(t => (ReinstallTarget.Nearest(t.Path), t.Build.ExtraSpace, t.Build.NamesMade))
+            .Append((ReinstallTarget.Nearest(machine.Folders.State), targets.Sum(t => t.UserData.Sum(u => u.Size.Bytes) * 2), targets.Sum(t => t.UserData.Sum(u => u.Size.Files)) + 100));
+        foreach (var disk in needs.GroupBy(n => Node.At(n.Place)?.Device))
+        {
+            var (place, bytes, names) = (disk.First().Place, disk.Sum(d => d.Bytes) + SpaceToSpare, disk.Sum(d => d.Names));
+            var room = FileSystemFacts.RoomAt(place);
+            if (room.FreeBytes < bytes || room.FreeInodes < names)
+            {
+                throw new MuktaException(
+                    ExitCode.Blocked,
+                    room.FreeBytes < bytes ? string.Create(CultureInfo.InvariantCulture, $"The disk has {room.FreeBytes:N0} bytes free; building the new install beside the old one needs up to {bytes:N0}.")
+                        : string.Create(CultureInfo.InvariantCulture, $"On this disk {room.FreeInodes:N0} more files can be made; building the new install beside the old one needs {names:N0}."),
+                    PathBytes.Shown(place), "Nothing was touched. Make room on this disk (mukta held purge gives back what operations hold), or use mukta repair, which needs less.");
+            }
+        }
+    }
+}

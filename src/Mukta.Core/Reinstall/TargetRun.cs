@@ -1,0 +1,291 @@
+using System.Globalization;
+using Mukta.Disk;
+using Mukta.Host.Launching;
+using Mukta.Host.Services;
+using Mukta.Host.Setup;
+using Mukta.Products;
+using Mukta.Repair;
+using Mukta.Sources;
+using Mukta.Storage;
+using Mukta.Verification;
+using static Mukta.Reinstall.ReinstallStep;
+
+namespace Mukta.Reinstall;
+
+/// <summary>One install on its way from the old tree to the new one. What it does is safe to do again after an interruption.</summary>
+internal sealed class TargetRun
+{
+    private readonly Reinstaller with;
+    private readonly SteppedOperation operation;
+    private readonly ReinstallWish wish;
+    private readonly HeldArea area;
+    private readonly string path, built, archive, snapshot;
+    private readonly Folder root;
+
+    public TargetRun(Reinstaller with, SteppedOperation operation, ReinstallWish wish, ReinstallTarget target, int number)
+    {
+        (this.with, this.operation, this.wish, Target, root) = (with, operation, wish, target, operation.Areas.Anchor);
+        (area, path) = operation.Areas.For(target.Path);
+        built = string.Create(CultureInfo.InvariantCulture, $"{area.Path}/new-{number}");
+        snapshot = string.Create(CultureInfo.InvariantCulture, $"{area.Path}/copy-{number}");
+        archive = string.Create(CultureInfo.InvariantCulture, $"{operation.Areas.Usual.Path}/user-data-{number}.tar");
+    }
+
+    public ReinstallTarget Target { get; }
+
+    private Profile Profile => Target.Profile;
+
+    /// <summary>What takes nothing away.</summary>
+    public async Task PrepareAsync(CancellationToken cancel)
+    {
+        if (!IsDone(UserDataCopied))
+            CopyUserData(cancel);
+        if (!IsDone(Built))
+            await BuildAsync(cancel).ConfigureAwait(false);
+    }
+
+    /// <summary>The rest.</summary>
+    public async Task<ReinstalledTarget> ChangeAsync(CancellationToken cancel)
+    {
+        await StepAsync(ServicesOff, SwitchOffAsync, cancel).ConfigureAwait(false);
+        await StepAsync(Removed, RemoveAsync, cancel).ConfigureAwait(false);
+        Step(ChangedOver, ChangeOver, cancel);
+        Step(UserDataBack, BringUserDataBack, cancel);
+        Step(LeftoversHeld, HoldLeftovers, cancel);
+        await StepAsync(SetUp, SetUpAsync, cancel).ConfigureAwait(false);
+        await StepAsync(ServicesRestored, RestoreServicesAsync, cancel).ConfigureAwait(false);
+        Step(LaunchRestored, RestoreLaunch, cancel);
+        with.Doing?.Invoke(Target, "verifying");
+        using var install = Folder.Open(Target.Path);
+        var after = new Verifier(with.Time).Verify(Target.Manifest, install, new VerifyOptions { Meter = with.Meter, RememberProven = true }, cancel);
+        InstallRecords.TryPut(with.Machine, Profile.Product, Target.Path, Target.Manifest.Release, with.Time);
+        Done(Verified);
+        var fetched = operation.BytesOf(Of(Built, Target.Path));
+        return new ReinstalledTarget(Target, fetched, root.Look(archive) is null ? null : operation.Areas.Shown(archive), after);
+    }
+
+    private bool IsDone(string step) => operation.IsDone(Of(step, Target.Path));
+
+    private void Done(string step, long? bytes = null) => operation.Done(Of(step, Target.Path), bytes);
+
+    private void Step(string step, Action<CancellationToken> act, CancellationToken cancel)
+    {
+        cancel.ThrowIfCancellationRequested();
+        if (IsDone(step))
+            return;
+        act(cancel);
+        Done(step);
+    }
+
+    private async Task StepAsync(string step, Func<CancellationToken, Task> act, CancellationToken cancel)
+    {
+        cancel.ThrowIfCancellationRequested();
+        if (IsDone(step))
+            return;
+        await act(cancel).ConfigureAwait(false);
+        Done(step);
+    }
+
+    private void CopyUserData(CancellationToken cancel)
+    {
+        if (!wish.DropsUserData && Target.UserData.Count > 0)
+        {
+            with.Doing?.Invoke(Target, "copying user data");
+            with.Meter?.Begin("copying user data", Target.UserData.Sum(u => u.Size.Bytes));
+            var places = Target.UserData.Select(u => operation.Areas.For(u.Path).Path).ToList();
+            new UserDataArchive(root).Write(archive, places, with.Meter, cancel);
+            foreach (var place in places)
+                operation.NoteOnce(UserDataAct, place, Target.Path);
+        }
+
+        Done(UserDataCopied);
+    }
+
+    private async Task BuildAsync(CancellationToken cancel)
+    {
+        with.Doing?.Invoke(Target, "building the new install");
+        var like = root.Look(path) ?? LikeParent();
+        OwnFolders.Ensure(root, built);
+        root.SetOwner(built, like.User, like.Group);
+        root.SetMode(built, like.Mode);
+        using var tree = Folder.Open(operation.Areas.Shown(built));
+        tree.OnChange = with.OnChange;
+        using var twin = Target.IsThere && !wish.IsFresh ? Folder.Open(Target.Path) : null;
+        var found = new Verifier(with.Time).Verify(Target.Manifest, tree, new VerifyOptions { RememberProven = true }, cancel);
+        var disk = DiskAbilities.Of(tree.Path);
+        var plan = RepairPlan.For(found, new RepairWish { Disk = disk, Refetch = wish.IsFresh ? f => !found.Proven.ContainsKey(f.Path) : null });
+        if (twin is not null)
+            plan = plan.BesideTwin(Target.Before!, disk);
+        using var local = wish.IsFresh ? null : LocalPieces.For(plan, Target.Before ?? found, twin ?? tree, new LocalPlaces(with.Also, []), with.Meter, cancel);
+        plan = local is null ? plan : plan.With(local);
+        var outcome = await new Repairer(with.Time, with.Log) { Limits = with.Limits, Twin = twin, IsNewTree = true }
+            .RepairAsync(plan, found, tree, Target.Sources, local, with.Meter, cancel).ConfigureAwait(false);
+        if (outcome.Code != ExitCode.Done)
+        {
+            var failure = outcome.Failures.Count > 0 ? outcome.Failures[0] : null;
+            throw new MuktaException(
+                outcome.Code, $"The new install of {Profile.Title} cannot be built: {failure?.Reason ?? "it is not whole"}.", PathBytes.Shown(failure?.Path ?? Target.Path),
+                "The old install is where it was. Look at the source and at the room on the disk, then run the same command again.");
+        }
+
+        var ownHeld = HeldArea.OfInstall;
+        if (tree.Look(ownHeld) is not null)
+            TreeBulk.Remove(tree, ownHeld, cancel); // The building's own record: the whole tree is what is undone.
+        Done(Built, outcome.Sources.Sum(s => s.Bytes));
+    }
+
+    private Node LikeParent()
+    {
+        var folder = OwnFolders.Of(path);
+        while (folder.Length > 0 && root.Look(folder) is not { Kind: NodeKind.Folder })
+            folder = OwnFolders.Of(folder);
+        return root.Look(folder.Length == 0 ? "." : folder)!.Value;
+    }
+
+    private async Task SwitchOffAsync(CancellationToken cancel)
+    {
+        if (Profile.Services.Count > 0)
+        {
+            with.Doing?.Invoke(Target, "switching services off");
+            var states = await with.Services.StatesAsync([.. Profile.Services.Select(s => s.Unit)], cancel).ConfigureAwait(false);
+            foreach (var step in ServicePlan.For(ServiceWish.Off, Profile.Services, states).Steps)
+            {
+                operation.Areas.Usual.Note(ServiceRecord.Line(states.First(s => s.Unit == step.Unit)));
+                await with.Services.DoAsync(step.Act, step.Unit, cancel).ConfigureAwait(false);
+            }
+        }
+
+        with.RefuseIfRunning(Target, []);
+    }
+
+    /// <summary>The vendor's remove may take away what it likes: so a copy of the old install is held before, by second names.</summary>
+    private async Task RemoveAsync(CancellationToken cancel)
+    {
+        if (!Target.RunsRemove)
+            return;
+        with.Doing?.Invoke(Target, "running the vendor's remove");
+        var noted = operation.LinesIn(area).LastOrDefault(l => l.Act == "held" && l.Path == path);
+        var isKept = noted is not null && root.Look($"{area.Path}/{noted.HeldAt}") is not null;
+        if (!isKept)
+        {
+            if (root.Look(snapshot) is not null)
+                TreeBulk.Remove(root, snapshot, cancel);
+            new TreeCopy(root, root, CopyWay.SecondNames).Copy(path, snapshot, skip: null, with.Meter, cancel);
+            area.HoldCopy(snapshot, path, noted?.HeldAt);
+        }
+
+        using var install = Folder.Open(Target.Path);
+        if (isKept && install.Look(Profile.Setup!.Program) is null)
+            return; // It has removed itself before an interruption.
+        var outcome = await new SetupRunner(with.Services, with.Time).RunAsync(install, Profile.Setup!, "remove", Target.Manifest, cancel).ConfigureAwait(false);
+        if (outcome.End == SetupEnd.NeedsRestart)
+        {
+            Done(Removed);
+            Wait();
+        }
+
+        if (outcome.End != SetupEnd.Done)
+            throw SetupFailure.Of(outcome, Profile, "remove");
+    }
+
+    private void ChangeOver(CancellationToken cancel)
+    {
+        with.Doing?.Invoke(Target, "changing over");
+        with.RefuseIfRunning(Target, []);
+        foreach (var inside in Target.Inside)
+            operation.NoteOnce(InsideAct, inside, Target.Path);
+        var before = operation.LinesIn(area);
+        var kept = (string?)null;
+        if (before.Any(l => l.Act == "emptied" && l.Path == path) || (root.Look(path) is not null && root.Look(built) is not null))
+        {
+            kept = area.Swap(built, path, before);
+        }
+        else if (root.Look(built) is not null)
+        {
+            area.EnsureFolder(OwnFolders.Of(path));
+            area.Place(built, path);
+            root.Flush(OwnFolders.Of(path));
+        }
+
+        foreach (var inside in operation.LinesIn(operation.Areas.Usual).Where(l => l.Act == InsideAct && l.From == Target.Path).Select(l => l.Path))
+        {
+            if (kept is null || root.Look($"{kept}/{inside}") is null || root.Look($"{path}/{inside}") is not null)
+                continue;
+            area.EnsureFolder(OwnFolders.Of($"{path}/{inside}"));
+            area.Rename($"{kept}/{inside}", $"{path}/{inside}");
+        }
+    }
+
+    private void BringUserDataBack(CancellationToken cancel)
+    {
+        var places = operation.LinesIn(operation.Areas.Usual).Where(l => l.Act == UserDataAct && l.From == Target.Path).Select(l => l.Path).Distinct().ToList();
+        if (places.Count == 0)
+            return;
+        with.Doing?.Invoke(Target, "bringing user data back");
+        new UserDataReturn(operation, archive).PutBack(places, p => p.StartsWith(path + "/", StringComparison.Ordinal), cancel);
+    }
+
+    private void HoldLeftovers(CancellationToken cancel)
+    {
+        var places = Target.Leftovers.Where(l => l.Blocked is null).Concat(wish.DropsUserData ? Target.UserData.Where(u => !u.Path.StartsWith(Target.Path + "/", StringComparison.Ordinal)) : []).ToList();
+        if (places.Count > 0)
+            with.Doing?.Invoke(Target, "holding leftovers");
+        foreach (var place in places)
+        {
+            cancel.ThrowIfCancellationRequested();
+            var (of, at) = operation.Areas.For(place.Path);
+            if (root.Look(at) is not null)
+                of.Hold(at);
+        }
+    }
+
+    private async Task SetUpAsync(CancellationToken cancel)
+    {
+        if (!Target.RunsInstall)
+            return;
+        using var install = Folder.Open(Target.Path);
+        var runner = new SetupRunner(with.Services, with.Time);
+        if (operation.Left is { } left && SteppedOperation.WaitsFor(left) is not null && SteppedOperation.HasStep(left, Of(ChangedOver, Target.Path)))
+        {
+            if (await runner.NotTrueAsync(install, Profile.Setup!.Then, Target.Manifest, cancel).ConfigureAwait(false) is { Count: > 0 } wrong)
+                throw SetupFailure.Of(new SetupOutcome(SetupEnd.NotTrue, null, TimeSpan.Zero, [], wrong), Profile, "install");
+            return;
+        }
+
+        with.Doing?.Invoke(Target, "running the vendor's install");
+        var outcome = await runner.RunAsync(install, Profile.Setup!, "install", Target.Manifest, cancel).ConfigureAwait(false);
+        if (outcome.End == SetupEnd.NeedsRestart)
+            Wait();
+        if (outcome.End != SetupEnd.Done)
+            throw SetupFailure.Of(outcome, Profile, "install");
+    }
+
+    private void Wait()
+    {
+        operation.Wait(SetupRunner.Boot);
+        throw SetupFailure.NeedsRestart(Profile);
+    }
+
+    private async Task RestoreServicesAsync(CancellationToken cancel)
+    {
+        if (Profile.Services.Count == 0)
+            return;
+        with.Doing?.Invoke(Target, "bringing services up");
+        var states = await with.Services.StatesAsync([.. Profile.Services.Select(s => s.Unit)], cancel).ConfigureAwait(false);
+        using var record = new ServiceRecord(operation.Areas);
+        var outcome = await new ServiceRestorer(with.Services, with.Time)
+            .DoAsync(record, ServicePlan.For(ServiceWish.Restore, Profile.Services, states), Profile.Services, null, cancel).ConfigureAwait(false);
+        if (outcome.Failure is { } failure)
+            throw failure;
+    }
+
+    private void RestoreLaunch(CancellationToken cancel)
+    {
+        foreach (var change in LaunchRestorer.Plan(new LaunchLook(with.Machine).At(Profile, Target.Path), Profile.Title))
+        {
+            cancel.ThrowIfCancellationRequested();
+            if (LaunchRestorer.Do(operation.Areas, change).Failure is { } failure)
+                throw failure;
+        }
+    }
+}

@@ -68,7 +68,7 @@ internal static class App
         var root = new RootCommand("Verify game and launcher installs against their published manifests, and repair what is wrong.")
         {
             VerifyCommand.Build(), RepairCommand.Build(), CheckCommand.Build(), StopCommand.Build(), ServicesCommand.Build(), CachesCommand.Build(), LaunchCommand.Build(),
-            LocateCommand.Build(), AdoptCommand.Build(), ReinstallCommand.Build(), SetupCommand.Build(), UndoCommand.Build(), HeldCommand.Build(), ManifestCommand.Build(), ProfileCommand.Build(), DemoCommand.Build(),
+            LocateCommand.Build(), AdoptCommand.Build(), MoveCommand.Build(), ReinstallCommand.Build(), SetupCommand.Build(), UndoCommand.Build(), HeldCommand.Build(), ManifestCommand.Build(), ProfileCommand.Build(), DemoCommand.Build(),
         };
         foreach (var option in CommonOptions.All)
             root.Options.Add(option);

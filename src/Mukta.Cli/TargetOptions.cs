@@ -4,6 +4,7 @@ using Mukta.Host;
 using Mukta.Host.Processes;
 using Mukta.Manifests;
 using Mukta.Products;
+using Mukta.Reinstall;
 
 namespace Mukta.Cli;
 
@@ -39,11 +40,12 @@ internal sealed record Target(string Path, string ManifestPath, string Words, IR
 }
 
 /// <summary>The arguments with which a command is told its install: a folder with a manifest, or a product that a profile describes.</summary>
-internal sealed class TargetOptions
+/// <param name="mayBeNew">True for a command that can make the install: its folder need not be there.</param>
+internal sealed class TargetOptions(bool mayBeNew = false)
 {
     private readonly Argument<string> what = new("INSTALL") { Description = "The install: its folder, or the id of a product that a profile describes." };
     private readonly Option<string?> manifest = new("--manifest") { Description = "The release's manifest, a Metalink 4 file. Needed with a folder; a profile names its own.", HelpName = "FILE" };
-    private readonly ProductChoice choice = new();
+    private readonly ProductChoice choice = new() { MayBeNew = mayBeNew };
 
     public void AddTo(Command command)
     {
@@ -51,6 +53,25 @@ internal sealed class TargetOptions
         command.Options.Add(manifest);
         choice.AddTo(command);
     }
+
+    /// <summary>The product that is named, where no install of it is there, or where making its first one was interrupted; null otherwise.</summary>
+    /// <param name="parsed">The command line.</param>
+    /// <param name="command">The command.</param>
+    public Product? Absent(ParseResult parsed, string command)
+    {
+        var named = parsed.GetRequiredValue(what);
+        if (Directory.Exists(named) || named.Contains('/', StringComparison.Ordinal))
+            return null;
+        var product = choice.Product(parsed, named);
+        return SteppedOperation.Interrupted(product.Machine, command, product.Profile.Product) is not null
+            || (choice.Named(parsed) is null && (NewPlace(parsed) is not null || new ReinstallChoice(product.Machine, product.Shelf).Installs(product.Shelved).Count == 0)) ? product : null;
+    }
+
+    /// <summary>The folder that is named and is not there yet; null for none.</summary>
+    public string? NewPlace(ParseResult parsed) => choice.NewPlace(parsed);
+
+    /// <summary>The manifest that is named; null for the profile's own.</summary>
+    public string? ManifestFile(ParseResult parsed) => parsed.GetValue(manifest);
 
     /// <summary>Finds what the user means. A folder that is there counts before a product of the same name.</summary>
     /// <param name="parsed">The command line.</param>

@@ -68,13 +68,15 @@ public sealed class Scratch(bool inMemory = false) : IDisposable
     }
 
     /// <summary>What a tree holds: each path with its kind, mode and hash. Mukta's own folder is left out unless asked for.</summary>
-    public SortedDictionary<string, string> Snapshot(string path, bool withOwnFolder = false)
+    public SortedDictionary<string, string> Snapshot(string path, bool withOwnFolder = false, string? except = null)
     {
         var tree = new SortedDictionary<string, string>(StringComparer.Ordinal);
         foreach (var info in new DirectoryInfo(At(path)).EnumerateFileSystemInfos("*", new EnumerationOptions { RecurseSubdirectories = true, AttributesToSkip = 0, MatchCasing = MatchCasing.CaseSensitive }))
         {
             var name = Path.GetRelativePath(At(path), info.FullName);
             if (!withOwnFolder && (name == ".mukta" || name.StartsWith(".mukta/", StringComparison.Ordinal)))
+                continue;
+            if (except is not null && name.StartsWith(except, StringComparison.Ordinal))
                 continue;
             tree[name] = info switch
             {
@@ -89,8 +91,16 @@ public sealed class Scratch(bool inMemory = false) : IDisposable
 
     public void Dispose()
     {
-        if (Directory.Exists(Root))
-            Directory.Delete(Root, recursive: true);
+        try
+        {
+            if (Directory.Exists(Root))
+                Directory.Delete(Root, recursive: true);
+        }
+        catch (IOException)
+        {
+            using var remover = System.Diagnostics.Process.Start("rm", ["-rf", Root]); // Names that are no UTF-8 are beyond Directory.Delete.
+            remover.WaitForExit();
+        }
     }
 
     public const UnixFileMode Usual = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.GroupRead | UnixFileMode.OtherRead;

@@ -25,7 +25,7 @@ internal static class RepairCommand
 
     public static Command Build()
     {
-        var target = new TargetOptions();
+        var target = new TargetOptions(mayBeNew: true);
         var source = new SourceOptions();
         var holdStrays = new Option<bool>("--hold-strays") { Description = "Also move files that the manifest does not list into the held area." };
         var refetch = new Option<string[]>("--refetch") { Description = "Hold the files of this component whatever their state, and bring them back fresh. May be given several times.", HelpName = "COMPONENT" };
@@ -35,7 +35,7 @@ internal static class RepairCommand
         var all = new Option<bool>("--all") { Description = "List every step, however many there are." };
         var (dryRun, yes) = (CommonOptions.DryRun(), CommonOptions.Yes());
         var command = new ExampleCommand(
-            "repair", "Bring missing, damaged, miscased, wrong-kind and wrong-mode files back. Fetches only what is bad; what is replaced is kept.", Examples)
+            "repair", "Bring missing, damaged, miscased, wrong-kind and wrong-mode files back. Fetches only what is bad; what is replaced is kept. A product that is not there is installed.", Examples)
         {
             previous, refetch, refetchFiles, holdStrays, stop, all, dryRun, yes,
         };
@@ -44,6 +44,19 @@ internal static class RepairCommand
         command.SetAction(async (parsed, cancel) =>
         {
             using var session = new Session(parsed);
+            if (target.Absent(parsed, "repair") is { } absent)
+            {
+                using var first = new RemakingRun(session, absent, parsed, source)
+                {
+                    Command = "repair",
+                    ManifestFile = target.ManifestFile(parsed),
+                    StopsFirst = parsed.GetValue(stop),
+                    IsDryRun = parsed.GetValue(dryRun),
+                    IsAgreed = parsed.GetValue(yes),
+                };
+                return (int)await first.ToEndAsync([], target.NewPlace(parsed), null, cancel).ConfigureAwait(false);
+            }
+
             var found = await target.FindAsync(parsed, session, needsManifest: true, cancel).ConfigureAwait(false);
             var run = new Run(session, found)
             {

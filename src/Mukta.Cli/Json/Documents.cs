@@ -24,6 +24,8 @@ namespace Mukta.Cli.Json;
 [JsonSerializable(typeof(AdoptDocument))]
 [JsonSerializable(typeof(ReinstallPart))]
 [JsonSerializable(typeof(SetupDocument))]
+[JsonSerializable(typeof(MoveDocument))]
+[JsonSerializable(typeof(StaleDocument))]
 internal sealed partial class Documents : JsonSerializerContext
 {
     /// <summary>Writes only what JSON itself wants escaped: no page of a browser is going to hold these documents.</summary>

@@ -30,3 +30,9 @@ internal sealed record FoundPart(string Path, bool IsCurrent, bool HasMarker, in
 
     public bool IsRecorded { get; init; }
 }
+
+/// <summary><c>mukta.locate-stale/1</c></summary>
+internal sealed record StaleDocument(string Format, bool DryRun, int ExitCode, string? Operation, IReadOnlyList<StalePart> Stale);
+
+/// <summary>An older release's folder.</summary>
+internal sealed record StalePart(string Product, string Path, long Bytes, long Files, string? Stays);

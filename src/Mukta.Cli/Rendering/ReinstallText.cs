@@ -23,7 +23,7 @@ internal sealed class ReinstallText(IAnsiConsole console)
         if (left is not null)
             console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"Goes on with operation {left.Header.Operation}, begun {left.Header.Started.ToLocalTime():yyyy-MM-dd HH:mm}. What is done is not done again."));
         foreach (var target in targets)
-            Plan(target, wish);
+            Plan(target, wish, left);
         var fetch = targets.Sum(t => t.Build.BytesToFetch);
         console.WriteLine();
         console.WriteLine($"  to fetch     {Units.Bytes(fetch)}{From(targets, fetch)}");
@@ -64,9 +64,11 @@ internal sealed class ReinstallText(IAnsiConsole console)
         _ => "State: finished.",
     };
 
-    private void Plan(ReinstallTarget target, ReinstallWish wish)
+    private void Plan(ReinstallTarget target, ReinstallWish wish, OperationRecord? left)
     {
         number = 0;
+        if (!target.IsThere && left is null)
+            console.WriteLine($"{target.Profile.Title} is not installed where its profile says. If it is elsewhere: mukta locate {target.Profile.Product} --search DIR");
         var release = target.Manifest.Release is { } r ? $" {r}" : "";
         console.MarkupLineInterpolated($"[bold]{target.Profile.Title}{PathBytes.Shown(release)}[/], {(target.IsThere ? "made anew in" : "installed in")} {PathBytes.Shown(target.Path)}");
         if (target.UserData.Count > 0 && !wish.DropsUserData)

@@ -1,5 +1,6 @@
 using System.Security.Cryptography;
 using Microsoft.Win32.SafeHandles;
+using Mukta.Manifests;
 
 namespace Mukta.Disk;
 
@@ -28,6 +29,9 @@ internal sealed class TreeCopy(Folder source, Folder target, CopyWay way)
     private readonly Dictionary<(ulong Device, ulong Inode), string> names = [];
     private readonly List<string> leftOut = [];
     private long files, bytes;
+
+    /// <summary>True for what belongs to one run of Mukta on an install, and is of no use in a copy.</summary>
+    public static bool IsOfARun(string path) => path is ManifestPath.OwnFolder + "/lock" or Repair.Workshop.StagingFolder;
 
     /// <summary>Copies.</summary>
     /// <param name="from">The tree, relative to the source.</param>

@@ -86,12 +86,14 @@ public sealed class Reinstaller(Machine machine, IServiceControl services, TimeP
         var started = time.GetTimestamp();
         var header = OperationHeader.New(command, product, targets[^1].Manifest.Release, OperationHeader.Root, time);
         using var operation = SteppedOperation.Open(machine, header, words, Begun, OnChange);
-        var at = targets[0];
+        var (at, locks) = (targets[0], new List<InstallLock>());
         try
         {
             if (operation.Left is { } left && SteppedOperation.WaitsFor(left) is { } boot && boot == SetupRunner.Boot)
                 throw operation.StillWaits(targets[0].Profile);
             var runs = targets.Select((t, i) => new TargetRun(this, operation, wish, at = t, i)).ToList();
+            foreach (var target in targets.Where(t => t.IsThere))
+                locks.Add(InstallLock.Take(target.Path, time));
             foreach (var run in runs)
                 operation.NoteOnce(TargetAct, run.Target.Path, run.Target.Profile.Product);
             foreach (var run in runs)
@@ -114,6 +116,10 @@ public sealed class Reinstaller(Machine machine, IServiceControl services, TimeP
         catch (MuktaException e) when (e is not ReinstallStopped)
         {
             throw new ReinstallStopped(StateOf(operation, at.Path), operation.Header.Operation, e);
+        }
+        finally
+        {
+            locks.ForEach(l => l.Dispose());
         }
     }
 

@@ -170,7 +170,7 @@ internal sealed class TargetRun
         {
             if (root.Look(snapshot) is not null)
                 TreeBulk.Remove(root, snapshot, cancel);
-            new TreeCopy(root, root, CopyWay.SecondNames).Copy(path, snapshot, skip: null, with.Meter, cancel);
+            new TreeCopy(root, root, CopyWay.SecondNames).Copy(path, snapshot, TreeCopy.IsOfARun, with.Meter, cancel);
             area.HoldCopy(snapshot, path, noted?.HeldAt);
         }
 

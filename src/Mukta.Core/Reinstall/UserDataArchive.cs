@@ -16,8 +16,8 @@ public sealed record ArchivedData(int Files, long Bytes);
 /// <summary>
 /// Copies user data into one archive that standard tools read: tar in the pax format (POSIX.1-2017, pax), with a list of
 /// SHA-256 hashes as its last entry that <c>sha256sum -c</c> takes. Names are relative to the machine's root. What tar itself
-/// does not keep stands in records of its own: MUKTA.mtime, nanoseconds since 1970 UTC, and MUKTA.name, a name that is no
-/// UTF-8 in hexadecimal. A file that changes while it is copied is copied again, and refused if it does not rest.
+/// does not keep stands in records of its own: MUKTA.mtime, nanoseconds since 1970 UTC, and MUKTA.name and MUKTA.link, names
+/// with bytes that are no UTF-8 or with control characters, in hexadecimal. A file that changes while it is copied is copied again, and refused if it does not rest.
 /// </summary>
 /// <param name="root">What the names are relative to.</param>
 internal sealed class UserDataArchive(Folder root)
@@ -25,7 +25,7 @@ internal sealed class UserDataArchive(Folder root)
     /// <summary>The list of hashes, the last entry of an archive.</summary>
     public const string ListName = "checksums.sha256";
 
-    private const string TimeKey = "MUKTA.mtime", NameKey = "MUKTA.name";
+    private const string TimeKey = "MUKTA.mtime", NameKey = "MUKTA.name", LinkKey = "MUKTA.link";
     private const int MostTries = 3, OwnerOnly = 0b110_000_000;
 
     /// <summary>Told of each file before its bytes are copied. Tests change it there.</summary>
@@ -108,6 +108,9 @@ internal sealed class UserDataArchive(Folder root)
         ? PathBytes.Decode(Convert.FromHexString(hex))
         : entry.Name.TrimEnd('/');
 
+    /// <summary>Where an entry that is a symbolic link leads.</summary>
+    public static string TargetOf(TarEntry entry) => entry is PaxTarEntry pax && pax.ExtendedAttributes.TryGetValue(LinkKey, out var hex) ? PathBytes.Decode(Convert.FromHexString(hex)) : entry.LinkName;
+
     /// <summary>The time of an entry's last change, nanoseconds since 1970 UTC.</summary>
     public static long ModifiedNs(TarEntry entry) =>
         entry is PaxTarEntry pax && pax.ExtendedAttributes.TryGetValue(TimeKey, out var text) && long.TryParse(text, CultureInfo.InvariantCulture, out var exact)
@@ -180,8 +183,11 @@ internal sealed class UserDataArchive(Folder root)
     {
         var own = new Dictionary<string, string> { [TimeKey] = node.ModifiedNs.ToString(CultureInfo.InvariantCulture) };
         var name = path;
-        if (PathBytes.Encode(path).AsSpan()[..^1] is var bytes && !Utf8.IsValid(bytes))
-            (own[NameKey], name) = (Convert.ToHexStringLower(bytes), PathBytes.Shown(path));
+        if (IsOdd(path))
+            (own[NameKey], name) = (Hex(path), PathBytes.Shown(path));
+        var target = node.Kind == NodeKind.Link ? root.ReadLink(path) : "";
+        if (IsOdd(target))
+            (own[LinkKey], target) = (Hex(target), PathBytes.Shown(target));
         var type = node.Kind switch
         {
             NodeKind.Folder => TarEntryType.Directory,
@@ -201,13 +207,14 @@ internal sealed class UserDataArchive(Folder root)
         if (type == TarEntryType.HardLink)
             entry.LinkName = names[(node.Device, node.Inode)];
         if (type == TarEntryType.SymbolicLink)
-        {
-            entry.LinkName = root.ReadLink(path) is var target && Utf8.IsValid(PathBytes.Encode(target).AsSpan()[..^1]) ? target : throw new MuktaException(
-                ExitCode.Blocked, "A link among the user's files leads to a name that is no UTF-8, which the archive cannot hold; nothing was touched.", Shown(path), "Remove the link, or move it away.");
-        }
-
+            entry.LinkName = target;
         return entry;
     }
+
+    /// <summary>True for what a pax record cannot hold, or not every reader of one can.</summary>
+    private static bool IsOdd(string name) => name.Any(char.IsControl) || !Utf8.IsValid(PathBytes.Encode(name).AsSpan()[..^1]);
+
+    private static string Hex(string name) => Convert.ToHexStringLower(PathBytes.Encode(name).AsSpan()[..^1]);
 
     /// <summary>A line of a checksum list as sha256sum writes it: a name with a backslash or a line break is escaped, and says so at its beginning.</summary>
     private static string Listed(string name, byte[] hash) => name.AsSpan().ContainsAny('\\', '\n')

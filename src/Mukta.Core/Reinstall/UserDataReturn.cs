@@ -94,7 +94,7 @@ internal sealed class UserDataReturn(SteppedOperation operation, string archive)
                 root.MakeFolder(to, 0b111_000_000);
                 return;
             case TarEntryType.SymbolicLink:
-                root.MakeLink(to, entry.LinkName);
+                root.MakeLink(to, UserDataArchive.TargetOf(entry));
                 break;
             case TarEntryType.HardLink when names.TryGetValue(entry.LinkName, out var first) && root.TryLink(first, to):
                 return;

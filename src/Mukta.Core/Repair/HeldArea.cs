@@ -50,6 +50,7 @@ internal sealed class HeldArea : IDisposable
         {
             var like = anchor.Look(path)!.Value;
             anchor.SetOwner(file, like.User, like.Group);
+            area.KeepOthersOff();
             area.Append(OperationRecord.Line(header));
             anchor.Flush(path);
             anchor.Flush(parent);
@@ -66,8 +67,18 @@ internal sealed class HeldArea : IDisposable
     public static HeldArea Reopen(Folder anchor, OperationRecord left, bool isLasting = true)
     {
         var file = anchor.OpenOrCreateFile($"{left.Path}/{OperationRecord.FileName}", 0b110_100_100);
-        RandomAccess.SetLength(file, left.Length);
-        return new HeldArea(anchor, left.Path, file, left.Length, isLasting) { HoldsSomething = left.Lines.Any(l => l.HeldAt is not null) };
+        var area = new HeldArea(anchor, left.Path, file, left.Length, isLasting) { HoldsSomething = left.Lines.Any(l => l.HeldAt is not null) };
+        try
+        {
+            area.KeepOthersOff();
+            RandomAccess.SetLength(file, left.Length);
+            return area;
+        }
+        catch
+        {
+            area.Dispose();
+            throw;
+        }
     }
 
     /// <summary>Goes on with an operation that was interrupted: does what belongs to deeds that were done, and would not be asked for again.</summary>
@@ -283,6 +294,16 @@ internal sealed class HeldArea : IDisposable
         if (anchor.Look(folder.Length == 0 ? "." : folder) is { } node)
             Append(OperationRecord.Line(new OperationLine("changes-in", folder) { ModifiedNs = node.ModifiedNs, Undoes = Undoing }));
         foldersNoted.Add(folder);
+    }
+
+    /// <summary>Keeps a second Mukta off the operation. The lock is the kernel's and dies with its process.</summary>
+    private void KeepOthersOff()
+    {
+        var tries = 0;
+        while (Native.Lock(record, Native.LockExclusive | Native.LockNonBlocking) != 0 && ++tries <= 20)
+            Thread.Sleep(25); // Whoever starts a program shares its open files with it for a moment.
+        if (tries > 20)
+            throw new MuktaException(ExitCode.Blocked, "Another run of mukta is working on this operation.", PathBytes.Shown(System.IO.Path.Join(anchor.Path, Path)), "Wait until it has finished, then run the same command again.");
     }
 
     private string RoomFor(string path)

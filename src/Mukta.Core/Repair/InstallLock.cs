@@ -15,6 +15,13 @@ internal sealed class InstallLock : IDisposable
 
     private InstallLock(SafeFileHandle handle) => this.handle = handle;
 
+    /// <summary>Takes the lock of the install in a folder.</summary>
+    public static InstallLock Take(string path, TimeProvider time)
+    {
+        using var install = Folder.Open(path);
+        return Take(install, time);
+    }
+
     /// <summary>Takes the lock, and makes Mukta's own folder in the install if there is none.</summary>
     /// <exception cref="MuktaException">Another run holds it, or the install cannot be written.</exception>
     public static InstallLock Take(Folder install, TimeProvider time)

@@ -38,6 +38,7 @@ public sealed class Undoer(TimeProvider time, Action<OperationHeader>? begun = n
         var header = left?.Header ?? OperationHeader.New("undo", record.Header.Product, record.Header.Release, record.Header.Anchor, time) with { Undoes = record.Header.Operation };
         if (left is null && id is not null)
             header = header with { Operation = id };
+        using var undone = HeldArea.Reopen(anchor, record);
         using var area = left is null ? HeldArea.Begin(anchor, parent, header) : HeldArea.Reopen(anchor, left);
         begun?.Invoke(header);
         var last = left?.Lines.Where(l => l.Undoes is not null).Select(l => l.Undoes!.Value).DefaultIfEmpty(int.MaxValue).Min() ?? int.MaxValue;
@@ -56,8 +57,7 @@ public sealed class Undoer(TimeProvider time, Action<OperationHeader>? begun = n
         }
 
         area.Undoing = null;
-        using (var undone = HeldArea.Reopen(anchor, record))
-            undone.Note(new OperationLine(OperationRecord.UndoneAct, "") { From = header.Operation });
+        undone.Note(new OperationLine(OperationRecord.UndoneAct, "") { From = header.Operation });
         area.End();
         return header.Operation;
     }

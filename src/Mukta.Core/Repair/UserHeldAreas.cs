@@ -56,6 +56,8 @@ internal sealed class UserHeldAreas : IDisposable
             if (place != usual)
                 Spreading?.Invoke(place);
             var left = OperationRecord.Read(Anchor, $"{place}/{header.Operation}");
+            if (left is null && Anchor.Look($"{place}/{header.Operation}/{OperationRecord.FileName}") is not null)
+                Anchor.RemoveFile($"{place}/{header.Operation}/{OperationRecord.FileName}"); // Interrupted before its first line was whole.
             areas.Add(place, area = left is null ? HeldArea.Begin(Anchor, place, header) : HeldArea.Reopen(Anchor, left));
             begun?.Invoke(header, Shown(place));
         }

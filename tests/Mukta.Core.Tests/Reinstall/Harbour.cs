@@ -77,7 +77,7 @@ internal sealed class Harbour : IDisposable
     public static Harbour Make(bool hasSetup = false) => new(hasSetup);
 
     /// <summary>Bytes, names, kinds, modes and times of all but Mukta's own state.</summary>
-    public List<string> Look() => [.. Scratch.Snapshot("").Where(f => !f.Key.StartsWith(".local/state", StringComparison.Ordinal) && !f.Key.Contains("/.mukta", StringComparison.Ordinal))
+    public List<string> Look() => [.. Scratch.Snapshot("", except: ".local/state").Where(f => !f.Key.Contains("/.mukta", StringComparison.Ordinal))
         .Select(f => $"{f.Key} {f.Value} {new FileInfo(Scratch.At(f.Key)).LastWriteTimeUtc.Ticks}")];
 
     public ReinstallTarget Target(ReinstallWish wish) => ReinstallTarget.Of(
@@ -93,11 +93,14 @@ internal sealed class Harbour : IDisposable
         return await maker.RunAsync("reinstall", "pier", wish, "reinstall", [target], default);
     }
 
+    public void Remember(Mukta.Repair.OperationHeader header, string place) => Mukta.Storage.OperationIndex.TryPut(Machine, header, place);
+
     public void UndoAll()
     {
+        var places = Mukta.Storage.OperationIndex.PlacesOf(Machine);
         var shelf = new Mukta.Repair.OperationShelf(Machine, TimeProvider.System, new ServiceUndo(Services, default));
-        while (shelf.All([], []).LastOrDefault(o => o.State != Mukta.Repair.OperationState.Undone && o.Record.Header.Undoes is null) is { } last)
-            shelf.Undo([.. shelf.All([], []).Where(o => o.Id == last.Id)], null, default);
+        while (shelf.All([], places).LastOrDefault(o => o.State != Mukta.Repair.OperationState.Undone && o.Record.Header.Undoes is null) is { } last)
+            shelf.Undo([.. shelf.All([], places).Where(o => o.Id == last.Id)], null, default);
     }
 
     public void Dispose()

@@ -119,5 +119,5 @@ internal sealed class ProductChoice
     public async Task<string> InstallAsync(ParseResult parsed, Product product, Manifest? manifest, Session session, CancellationToken cancel) =>
         await InstallIfAnyAsync(parsed, product, manifest, session, cancel).ConfigureAwait(false) ?? throw new MuktaException(
             ExitCode.BadInput, $"No install of {product.Profile.Title} was found.", string.Join("\n", product.Profile.Installs.Places.Select(p => p.Text)),
-            "Name its folder with --install.");
+            $"Name its folder with --install, look for it with: mukta locate {product.Profile.Product} --search DIR, or install it with: mukta repair {product.Profile.Product}{product.OptionsForOthers}");
 }

@@ -131,7 +131,7 @@ internal sealed class RemakingRun(Session session, Product product, ParseResult 
         }
         catch (ReinstallStopped e)
         {
-            if (e.State == ReinstallState.WaitsForRestart)
+            if (e.State is ReinstallState.WaitsForRestart or ReinstallState.RemovedAndWaits)
                 WaitingOperations.Put(product.Machine, new WaitingOperation(e.Operation, Typed, SetupRunner.Boot));
             throw new MuktaException(e.Code, e.What, e.Where, $"{e.Next}\n{ReinstallText.Words(e.State)}\nTo go on: {Typed}\nTo go back: mukta undo {e.Operation}{product.OptionsForUndo}", e);
         }

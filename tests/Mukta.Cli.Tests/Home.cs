@@ -31,8 +31,13 @@ internal sealed class Home : IDisposable
     public Task<Answer> MuktaAsync(params string[] arguments) => MuktaWithAsync([], arguments);
 
     /// <summary>Runs mukta with more environment variables.</summary>
-    public Task<Answer> MuktaWithAsync(string[] environment, params string[] arguments) => Programs.RunAsync(
-        Scratch, "env", ["-u", "XDG_CONFIG_HOME", "-u", "XDG_STATE_HOME", "-u", "XDG_DATA_HOME", "-u", "XDG_CACHE_HOME", $"HOME={Scratch.Root}", $"MUKTA_SYSTEMCTL={Scratch.At("host/systemctl")}", .. environment, Programs.Mukta, .. arguments]);
+    public Task<Answer> MuktaWithAsync(string[] environment, params string[] arguments) => Programs.RunAsync(Scratch, "env", Words(environment, arguments));
+
+    /// <summary>Starts mukta.</summary>
+    public System.Diagnostics.Process Start(params string[] arguments) => Programs.Start(Scratch, "env", Words([], arguments));
+
+    private string[] Words(string[] environment, string[] arguments) =>
+        ["-u", "XDG_CONFIG_HOME", "-u", "XDG_STATE_HOME", "-u", "XDG_DATA_HOME", "-u", "XDG_CACHE_HOME", $"HOME={Scratch.Root}", $"MUKTA_SYSTEMCTL={Scratch.At("host/systemctl")}", .. environment, Programs.Mukta, .. arguments];
 
     /// <summary>Runs a command on a product of the profiles.</summary>
     public Task<Answer> OnAsync(string command, string product, params string[] more) => MuktaAsync([command, product, "--profiles", "profiles", .. more]);

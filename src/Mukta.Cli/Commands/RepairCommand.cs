@@ -5,6 +5,7 @@ using Mukta.Disk;
 using Mukta.Host.Processes;
 using Mukta.Manifests;
 using Mukta.Products;
+using Mukta.Reinstall;
 using Mukta.Repair;
 using Mukta.Sources;
 using Mukta.Storage;
@@ -49,6 +50,7 @@ internal static class RepairCommand
                 using var first = new RemakingRun(session, absent, parsed, source)
                 {
                     Command = "repair",
+                    Wish = new ReinstallWish(false, false) { SweepsLeftovers = false },
                     ManifestFile = target.ManifestFile(parsed),
                     StopsFirst = parsed.GetValue(stop),
                     IsDryRun = parsed.GetValue(dryRun),

@@ -27,8 +27,9 @@ internal sealed class ReinstallText(IAnsiConsole console)
         var fetch = targets.Sum(t => t.Build.BytesToFetch);
         console.WriteLine();
         console.WriteLine($"  to fetch     {Units.Bytes(fetch)}{From(targets, fetch)}");
-        console.WriteLine($"  not fetched  {Units.Bytes(targets.Sum(t => t.BytesNotFetched))}, taken from what is here");
-        console.WriteLine($"  disk space   up to {Units.Bytes(targets.Sum(t => t.Build.ExtraSpace + (t.UserData.Sum(u => u.Size.Bytes) * 2)))} more, until held purge gives the old back");
+        if (targets.Sum(t => t.BytesNotFetched) > 0)
+            console.WriteLine($"  not fetched  {Units.Bytes(targets.Sum(t => t.BytesNotFetched))}, taken from what is here");
+        console.WriteLine($"  disk space   up to {Units.Bytes(targets.Sum(t => t.Build.ExtraSpace + (t.UserData.Sum(u => u.Size.Bytes) * 2)))} more{(targets.Any(t => t.IsThere) ? ", until held purge gives the old back" : "")}");
         Lost(targets, wish);
         foreach (var (title, path) in stays.Take(UsualRows))
             console.WriteLine($"  stays        {title} in {PathBytes.Shown(path)}");
@@ -59,6 +60,7 @@ internal sealed class ReinstallText(IAnsiConsole console)
         ReinstallState.Preparing => "State: preparing. The old install is in its place as it was.",
         ReinstallState.ServicesOff => "State: services off. The old install is in its place, the new one stands ready beside it.",
         ReinstallState.Removed => "State: removed. The vendor's remove has run; the new install stands ready, a copy of the old one is held.",
+        ReinstallState.RemovedAndWaits => "State: removed, waits for a restart. The new install stands ready, a copy of the old one is held.",
         ReinstallState.ChangedOver => "State: changed over. The new install is in its place and whole; not all that follows is done.",
         ReinstallState.WaitsForRestart => "State: waits for a restart. The new install is in its place.",
         _ => "State: finished.",

@@ -25,7 +25,7 @@ public sealed record MovePlan(Profile Profile, string From, string To, bool IsRe
     public static MovePlan Of(Profile profile, string from, string destination, CancellationToken cancel)
     {
         var (source, named) = (ReinstallChoice.RealPath(from), ReinstallChoice.RealPath(Path.GetFullPath(destination)));
-        var target = Directory.Exists(named) ? Path.Join(named, Path.GetFileName(source)) : named;
+        var target = named != source && Directory.Exists(named) ? Path.Join(named, Path.GetFileName(source)) : named;
         if (Path.Exists(target) && target != source)
             throw new MuktaException(ExitCode.BadInput, "Something stands there already.", PathBytes.Shown(target), "Name a folder that is not there yet, or an empty place to put the install into.");
         if (target == source || target.StartsWith(source + "/", StringComparison.Ordinal))

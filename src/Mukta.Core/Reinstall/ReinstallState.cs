@@ -17,6 +17,9 @@ public enum ReinstallState
     /// <summary>The vendor's remove has run; the new install stands ready, and a copy of the old one is held.</summary>
     Removed,
 
+    /// <summary>The same, and it goes on once the machine is restarted.</summary>
+    RemovedAndWaits,
+
     /// <summary>The new install is in its place; what follows it is not all done.</summary>
     ChangedOver,
 
@@ -70,9 +73,8 @@ public static class ReinstallStep
     {
         bool Has(string step) => operation.IsDone(Of(step, path));
         return Has(Verified) ? ReinstallState.Finished
-            : operation.IsWaiting ? ReinstallState.WaitsForRestart
-            : Has(ChangedOver) ? ReinstallState.ChangedOver
-            : Has(Removed) ? ReinstallState.Removed
+            : Has(ChangedOver) ? operation.IsWaiting ? ReinstallState.WaitsForRestart : ReinstallState.ChangedOver
+            : Has(Removed) ? operation.IsWaiting ? ReinstallState.RemovedAndWaits : ReinstallState.Removed
             : Has(ServicesOff) ? ReinstallState.ServicesOff
             : ReinstallState.Preparing;
     }

@@ -11,7 +11,11 @@ namespace Mukta.Reinstall;
 /// <summary>What is wanted of a clean reinstall.</summary>
 /// <param name="IsFresh">Fetch every byte anew: nothing that is here is used.</param>
 /// <param name="DropsUserData">Hold the user's own data too, and do not bring it back.</param>
-public sealed record ReinstallWish(bool IsFresh, bool DropsUserData);
+public sealed record ReinstallWish(bool IsFresh, bool DropsUserData)
+{
+    /// <summary>False to leave leftovers, caches and temporary files where they are.</summary>
+    public bool SweepsLeftovers { get; init; } = true;
+}
 
 /// <summary>One install that is made anew, with everything that its plan depends on. All paths are real.</summary>
 public sealed record ReinstallTarget
@@ -89,7 +93,7 @@ public sealed record ReinstallTarget
             Sources = sources,
             Build = build,
             UserData = isNewAlready ? [] : places.Data(profile, path, cancel),
-            Leftovers = places.Leftovers(profile, path, cancel),
+            Leftovers = wish.SweepsLeftovers ? places.Leftovers(profile, path, cancel) : [],
             Inside = [.. inside.Where(i => i.StartsWith(path + "/", StringComparison.Ordinal)).Select(i => i[(path.Length + 1)..])],
             RemoveSkipped = before is not null && profile.Setup is { } setup && before.Problems.Any(p => p.Path == setup.Program && p is not WrongMode)
                 ? $"its program {setup.Program} is damaged" : null,

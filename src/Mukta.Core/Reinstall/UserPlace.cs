@@ -31,7 +31,7 @@ public sealed class UserPlaces(Machine machine, ProfileShelf shelf)
     public IReadOnlyList<UserPlace> Leftovers(Profile profile, string? install, CancellationToken cancel)
     {
         var found = profile.Leftovers.SelectMany(p => Found(p, install, $"leftover: {p.Text}", cancel))
-            .Concat(profile.Caches.SelectMany(c => c.Places.SelectMany(p => Found(p, install, $"cache {c.Name}: {p.Text}", cancel, c.MayBeCleared ? null : "is not to be cleared, says the profile"))))
+            .Concat(profile.Caches.SelectMany(c => c.Places.SelectMany(p => Found(p, install, $"cache {c.Name}{(c.Holds is null ? "" : $" ({c.Holds})")}", cancel, c.MayBeCleared ? null : "is not to be cleared, says the profile"))))
             .Concat(profile.Temporary.SelectMany(p => Found(p, install, $"temporary: {p.Text}", cancel)));
         var users = profile.UserData.SelectMany(p => Real(p, install)).ToList();
         var others = shelf.Profiles.Where(p => p.Profile.Product != profile.Product).SelectMany(p => Uses(p.Profile).Select(path => (p.Profile.Title, Path: path))).ToList();

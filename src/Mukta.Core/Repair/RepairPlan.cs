@@ -134,9 +134,12 @@ public sealed record RepairPlan
         var damaged = twin.Findings.OfType<Damaged>().ToDictionary(d => d.Path, StringComparer.Ordinal);
         var good = twin.Findings.OfType<WrongMode>().Select(w => w.Path).Concat(twin.Proven.Keys).ToHashSet(StringComparer.Ordinal);
         var way = disk.SharesBytes ? PutWay.Share : PutWay.Rebuild;
-        return this with { Steps = [.. Steps.Select(s => s is not PutFile { Replaces: null, IsFresh: false } put ? s
+        return this with
+        {
+            Steps = [.. Steps.Select(s => s is not PutFile { Replaces: null, IsFresh: false } put ? s
             : damaged.GetValueOrDefault(put.Path) is { } d ? put with { Fetch = d.Bad, Way = way }
-            : good.Contains(put.Path) ? put with { Fetch = [], Way = way } : put)] };
+            : good.Contains(put.Path) ? put with { Fetch = [], Way = way } : put)]
+        };
     }
 
     /// <summary>Bytes of rebuilt files that are taken from what is here.</summary>

@@ -64,8 +64,14 @@ internal sealed class TargetOptions(bool mayBeNew = false)
             return null;
         var product = choice.Product(parsed, named);
         return SteppedOperation.Interrupted(product.Machine, command, product.Profile.Product) is not null
-            || (choice.Named(parsed) is null && (NewPlace(parsed) is not null || new ReinstallChoice(product.Machine, product.Shelf).Installs(product.Shelved).Count == 0)) ? product : null;
+            || (choice.Named(parsed) is null && (NewPlace(parsed) is not null || (HasNone(product) && FolderInItsPlace(product) is null))) ? product : null;
     }
+
+    private static bool HasNone(Product product) => new ReinstallChoice(product.Machine, product.Shelf).Installs(product.Shelved).Count == 0;
+
+    /// <summary>A folder that stands where the product belongs, whatever is in it; null for none.</summary>
+    private static string? FolderInItsPlace(Product product) =>
+        new ReinstallChoice(product.Machine, product.Shelf).NewPlace(product.Shelved) is var place && Directory.Exists(place) ? place : null;
 
     /// <summary>The folder that is named and is not there yet; null for none.</summary>
     public string? NewPlace(ParseResult parsed) => choice.NewPlace(parsed);
@@ -95,7 +101,8 @@ internal sealed class TargetOptions(bool mayBeNew = false)
         else if (File.Exists(product.Shelved.ManifestLocation))
             manifestPath ??= product.Shelved.ManifestLocation; // Only to recognise an install that has lost its marker.
         var evidence = manifestPath is null ? null : MetalinkReader.ReadFile(manifestPath);
-        var path = await choice.InstallAsync(parsed, product, evidence, session, cancel).ConfigureAwait(false);
+        var path = mayBeNew && choice.Named(parsed) is null && HasNone(product) && FolderInItsPlace(product) is { } folder ? folder
+            : await choice.InstallAsync(parsed, product, evidence, session, cancel).ConfigureAwait(false);
         var others = new InstallFinder(product.Machine.Folders).Find(product.Profile, [], []).Select(f => f.Path).Where(p => p != Path.GetFullPath(path)).ToList();
         var words = product.Words + (parsed.GetValue(manifest) is { } given ? $" {manifest.Name} {Shell.Quoted(given)}" : "");
         return new Target(path, manifestPath ?? "", words, product.Profile.Processes) { Machine = product.Machine, OtherInstalls = others, Components = product.Profile.Components, Mirrors = product.Profile.Manifest?.Mirrors ?? [] };

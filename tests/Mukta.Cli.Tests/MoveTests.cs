@@ -14,7 +14,7 @@ public class MoveTests
         var before = home.Scratch.Snapshot("games/gannet-post");
         var dry = await home.OnAsync("move", "gannet-post", disk.At("games/post"), "--dry-run");
         dry.Code.ShouldBe(1, dry.Err);
-        dry.Out.ShouldContain("are copied and read back; then the old install is held");
+        dry.Out.ShouldContain("reads them back; the old is held");
         Directory.EnumerateFileSystemEntries(disk.Root).ShouldBeEmpty();
         var moved = await home.OnAsync("move", "gannet-post", disk.At("games/post"), "--yes");
         moved.Code.ShouldBe(0, moved.Err);

@@ -11,7 +11,7 @@ public class ReinstallTests
         var before = home.Scratch.Snapshot("anti-cheat/tidewarden");
         var dry = await home.OnAsync("reinstall", "tidewarden", "--dry-run");
         dry.Code.ShouldBe(1, dry.Err);
-        dry.Out.ShouldContain("change over      the new install takes its place at once; the old one is held");
+        dry.Out.ShouldContain("change over      at once, by a rename; the old install is held");
         dry.Out.ShouldContain("vendor's remove  bin/tidewarden-setup remove, at most 5 min");
         dry.Out.ShouldContain(".config/tidewarden");
         dry.Out.ShouldContain("stays        Gannet Post");
@@ -135,6 +135,19 @@ public class ReinstallTests
         var both = await home.OnAsync("reinstall", "kelp-and-kiln", "--all-installs", "--yes", "--json");
         both.Code.ShouldBe(0, both.Err);
         both.Json.GetProperty("installs").EnumerateArray().Select(i => i.GetProperty("after").GetProperty("verdict").GetString()).ShouldBe(["intact", "intact"]);
+    }
+
+    [Fact]
+    public async Task A_repair_where_only_the_players_things_are_left_brings_the_game_back_around_them()
+    {
+        using var home = await Home.MakeAsync();
+        foreach (var folder in Directory.EnumerateDirectories(home.Scratch.At("games/gannet-post")))
+            Directory.Delete(folder, recursive: true);
+        home.Scratch.Write("games/gannet-post/screenshots/first.raw", "a picture");
+        var repaired = await home.OnAsync("repair", "gannet-post", "--yes");
+        repaired.Code.ShouldBe(0, repaired.Err);
+        File.ReadAllText(home.Scratch.At("games/gannet-post/screenshots/first.raw")).ShouldBe("a picture");
+        (await home.OnAsync("verify", "gannet-post")).Code.ShouldBe(0);
     }
 
     [Fact]

@@ -6,7 +6,7 @@ public sealed class UsageTests : IDisposable
 {
     private readonly Scratch scratch = new();
 
-    public static TheoryData<string> Commands => new("verify", "repair", "check", "stop", "services", "caches", "launch", "locate", "adopt", "undo", "held list", "held purge", "profile check", "profile show", "manifest make", "manifest show", "manifest compare", "demo");
+    public static TheoryData<string> Commands => new("verify", "repair", "check", "stop", "services", "caches", "launch", "locate", "adopt", "move", "reinstall", "setup", "undo", "held list", "held purge", "profile check", "profile show", "manifest make", "manifest show", "manifest compare", "demo");
 
     [Theory]
     [MemberData(nameof(Commands))]

@@ -19,7 +19,7 @@ internal static class HeldCommand
 
     private const string PurgeExamples = """
           mukta held purge --older-than 14d --dry-run
-          mukta held purge 20261124T023338Z-94de
+          mukta held purge 20261124T023338Z-94de07
         """;
 
     public static Command Build() => new("held", "List what operations keep, and delete it for good.") { BuildList(), BuildPurge() };

@@ -16,9 +16,8 @@ namespace Mukta.Cli.Commands;
 internal static class LocateCommand
 {
     private const string Examples = """
-          mukta locate
           mukta locate gannet-post --search /mnt --record
-          mukta locate gannet-post --hold-stale --dry-run
+          mukta locate --hold-stale --dry-run
         """;
 
     public static Command Build()

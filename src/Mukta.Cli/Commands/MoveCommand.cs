@@ -96,14 +96,14 @@ internal static class MoveCommand
             console.MarkupLineInterpolated($"[bold]{product.Profile.Title}[/] moves");
             console.WriteLine($"  from       {PathBytes.Shown(plan.From)}");
             console.WriteLine($"  to         {PathBytes.Shown(plan.To)}");
-            console.WriteLine($"  how        {(plan.IsRename ? "a rename within the same file system: nothing is copied" : $"{Units.Bytes(plan.Size.Bytes)} in {Units.Count(plan.Size.Files, "file")} are copied and read back; then the old install is held")}");
+            console.WriteLine($"  how        {(plan.IsRename ? "a rename within the same file system: nothing is copied" : $"copies {Units.Bytes(plan.Size.Bytes)} in {Units.Count(plan.Size.Files, "file")}, reads them back; the old is held")}");
             foreach (var (inside, path) in plan.Inside)
                 console.WriteLine($"  along      {inside}, which lies inside, in {PathBytes.Shown(path)}");
             if (product.Profile.Launch.Count > 0)
                 console.WriteLine($"  then       {Units.Count(product.Profile.Launch.Count, "launch entry", "launch entries")} and the record follow");
             if (!plan.IsRename && !plan.Can.KeepsModes)
                 console.WriteLine("  note       that disk keeps no permission bits");
-            console.WriteLine($"  lost       nothing{(plan.IsRename ? "" : ": the old install stays in the held area, and takes its room, until mukta held purge")}");
+            console.WriteLine($"  lost       nothing{(plan.IsRename ? "" : ": the old install is held, and takes room until held purge")}");
             console.WriteLine();
         }
 

@@ -119,7 +119,7 @@ internal static class SetupCommand
             console.WriteLine($"  time       at most {Units.Time(how.TimeLimit)}, then it is ended");
             if (action != "remove")
                 console.WriteLine($"  afterwards {string.Join(", ", setup.Then.Active.Select(u => $"{u} active").Concat(setup.Then.Files.Select(f => $"{f} there")).DefaultIfEmpty("nothing is asked for"))}");
-            console.WriteLine("  way back   services as they were; what the program changes elsewhere is the vendor's to undo");
+            console.WriteLine("  way back   services as they were; the rest is the vendor's to undo");
             console.WriteLine();
         }
 

@@ -14,7 +14,7 @@ internal static class UndoCommand
 {
     private const string Examples = """
           mukta undo --dry-run
-          mukta undo 20261124T023338Z-94de
+          mukta undo 20261124T023338Z-94de07
         """;
 
     public static Command Build()

@@ -47,6 +47,8 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
             await MuktaAsync(1, ["undo", .. Profiles, "--dry-run"], cancel).ConfigureAwait(false);
         }
 
+        if (repaired == 0)
+            await AnewAsync(cancel).ConfigureAwait(false);
         await EndAsync(mirror, url, cancel).ConfigureAwait(false);
         return 0;
     }
@@ -60,7 +62,7 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
         Say("The vendor publishes a release: a list of its files, with the hash of every piece.");
         await MuktaAsync(0, ["manifest", "make", "mirror/gannet-post/1.4.2", "--product", "gannet-post", "--release", "1.4.2", "--sequence", "41", "--piece-size", "256KiB", "--base-url", $"{url}/gannet-post/1.4.2", "--out", Manifest], cancel).ConfigureAwait(false);
         foreach (var (product, release) in new[] { ("kelp-and-kiln", "0.9.0"), ("pierhead", "3.2.0"), ("tidewarden", "2.0.5") })
-            await MuktaAsync(0, ["manifest", "make", $"mirror/{product}/{release}", "--product", product, "--release", release, "--base-url", $"{url}/{product}/{release}", "--quiet", "--out", $"{product}.meta4"], cancel).ConfigureAwait(false);
+            await MuktaAsync(0, ["manifest", "make", $"mirror/{product}/{release}", "--product", product, "--release", release, "--piece-size", "64KiB", "--base-url", $"{url}/{product}/{release}", "--quiet", "--out", $"{product}.meta4"], cancel).ConfigureAwait(false);
         await MuktaAsync(0, ["manifest", "show", Manifest], cancel).ConfigureAwait(false);
     }
 
@@ -78,6 +80,21 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
         await MuktaAsync(null, ["caches", "gannet-post", .. Profiles, "--clear", "temporary", .. Agreed], cancel).ConfigureAwait(false);
         await MuktaAsync(null, ["launch", "gannet-post", .. Profiles, "--restore", .. Agreed], cancel).ConfigureAwait(false);
         await MuktaAsync(null, ["repair", "gannet-post", .. Profiles, "--quiet", .. Agreed], cancel).ConfigureAwait(false);
+        await MuktaAsync(null, ["check", "gannet-post", .. Profiles], cancel).ConfigureAwait(false);
+    }
+
+    /// <summary>When repair is not enough.</summary>
+    private async Task AnewAsync(CancellationToken cancel)
+    {
+        Say("The game starts, and its anti-cheat module throws the player out. The most frequent remedy: the vendor's own setup repairs it.");
+        await MuktaAsync(null, ["setup", "tidewarden", "--repair", .. Profiles, .. Agreed], cancel).ConfigureAwait(false);
+
+        Say("Not enough. Make it anew, with its leftovers swept: only a damaged piece is fetched, everything else comes from the old install.");
+        await StandInsAsync(["break", stage.Folder, "--modules"], cancel).ConfigureAwait(false);
+        await MuktaAsync(null, ["reinstall", "tidewarden", .. Profiles, .. Agreed], cancel).ConfigureAwait(false);
+
+        Say("The launcher too. The games stay where they are.");
+        await MuktaAsync(null, ["reinstall", "pierhead", .. Profiles, .. Agreed], cancel).ConfigureAwait(false);
         await MuktaAsync(null, ["check", "gannet-post", .. Profiles], cancel).ConfigureAwait(false);
     }
 

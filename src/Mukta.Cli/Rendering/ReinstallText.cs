@@ -12,9 +12,6 @@ internal sealed class ReinstallText(IAnsiConsole console)
 {
     private const int UsualRows = 8;
 
-    /// <summary>The rate that the time of a download is told for: 50 Mbit/s, in bytes a second.</summary>
-    private const double UsualRate = 50e6 / 8;
-
     private int number;
 
     /// <summary>What will be done, what it costs, what can be lost.</summary>
@@ -26,7 +23,7 @@ internal sealed class ReinstallText(IAnsiConsole console)
             Plan(target, wish, left);
         var fetch = targets.Sum(t => t.Build.BytesToFetch);
         console.WriteLine();
-        console.WriteLine($"  to fetch     {Units.Bytes(fetch)}{From(targets, fetch)}");
+        console.WriteLine($"  to fetch     {Units.Bytes(fetch)}{FetchWords.From([.. targets.Where(t => t.Build.BytesToFetch > 0).SelectMany(t => t.Sources).Take(1)], fetch)}");
         if (targets.Sum(t => t.BytesNotFetched) > 0)
             console.WriteLine($"  not fetched  {Units.Bytes(targets.Sum(t => t.BytesNotFetched))}, taken from what is here");
         console.WriteLine($"  disk space   up to {Units.Bytes(targets.Sum(t => t.Build.ExtraSpace + (t.UserData.Sum(u => u.Size.Bytes) * 2)))} more{(targets.Any(t => t.IsThere) ? ", until held purge gives the old back" : "")}");
@@ -74,16 +71,16 @@ internal sealed class ReinstallText(IAnsiConsole console)
         var release = target.Manifest.Release is { } r ? $" {r}" : "";
         console.MarkupLineInterpolated($"[bold]{target.Profile.Title}{PathBytes.Shown(release)}[/], {(target.IsThere ? "made anew in" : "installed in")} {PathBytes.Shown(target.Path)}");
         if (target.UserData.Count > 0 && !wish.DropsUserData)
-            Step("copy user data", $"{Units.Bytes(target.UserData.Sum(u => u.Size.Bytes))} in {Units.Count(target.UserData.Sum(u => u.Size.Files), "file")}, into one archive that is checked", target.UserData.Select(u => PathBytes.Shown(u.Path)));
+            Step("copy user data", $"{Units.Bytes(target.UserData.Sum(u => u.Size.Bytes))} in {Units.Count(target.UserData.Sum(u => u.Size.Files), "file")}, into a checked archive", target.UserData.Select(u => PathBytes.Shown(u.Path)));
         if (target.Build.Steps.Count > 0)
-            Step("build beside", $"{Units.Bytes(target.Manifest.TotalSize)} in {Units.Count(target.Manifest.Files.Count, "file")}: {Units.Bytes(target.BytesNotFetched)} from what is here, {Units.Bytes(target.Build.BytesToFetch)} fetched");
+            Step("build beside", $"{Units.Bytes(target.Manifest.TotalSize)}: {Units.Bytes(target.BytesNotFetched)} from here, {Units.Bytes(target.Build.BytesToFetch)} fetched");
         if (target.Profile.Services.Count > 0)
             Step("services off", string.Join(", ", target.Profile.Services.Select(s => s.Unit)));
         if (target.RunsRemove)
             Step("vendor's remove", Setup(target.Profile.Setup!, "remove"));
         else if (target.RemoveSkipped is { } why)
             Step("vendor's remove", $"left out: {why}; the old install is held all the same");
-        Step("change over", target.IsThere ? "the new install takes its place at once; the old one is held" : "the new install takes its place at once");
+        Step("change over", target.IsThere ? "at once, by a rename; the old install is held" : "at once, by a rename");
         if (target.Inside.Count > 0)
             Step("bring along", "what lies inside and belongs to others", target.Inside.Select(PathBytes.Shown));
         if (target.UserData.Count > 0 && !wish.DropsUserData)
@@ -100,7 +97,7 @@ internal sealed class ReinstallText(IAnsiConsole console)
 
     private void Leftovers(ReinstallTarget target)
     {
-        string Line(UserPlace l) => $"{PathBytes.Shown(l.Path)}  {Units.Bytes(l.Size.Bytes)}{(l.Size.LastUsedNs > 0 ? $", last used {DateTimeOffset.UnixEpoch.AddTicks(l.Size.LastUsedNs / 100).ToLocalTime():yyyy-MM-dd}" : "")}; {l.Why}{(l.Blocked is { } why ? $"; stays: it {why}" : "")}";
+        string Line(UserPlace l) => $"{PathBytes.Shown(l.Path)}\n          {Units.Bytes(l.Size.Bytes)}{(l.Size.LastUsedNs > 0 ? $", last used {DateTimeOffset.UnixEpoch.AddTicks(l.Size.LastUsedNs / 100).ToLocalTime():yyyy-MM-dd}" : "")}; {l.Why}{(l.Blocked is { } why ? $"\n          stays: it {why}" : "")}";
         if (target.Leftovers.Any(l => l.Blocked is null))
             Step("hold leftovers", $"{Units.Bytes(target.Leftovers.Where(l => l.Blocked is null).Sum(l => l.Size.Bytes))}", target.Leftovers.Where(l => l.Blocked is null).Select(Line));
         if (target.Leftovers.Any(l => l.Blocked is not null))
@@ -116,7 +113,7 @@ internal sealed class ReinstallText(IAnsiConsole console)
             console.WriteLine($"  held         {Units.Count(strays, "file")} that the release does not list, with the old install; user data among them comes back");
         console.WriteLine("  lost         nothing: what goes is held, and mukta undo brings it back");
         if (targets.Any(t => t.RunsInstall || t.RunsRemove))
-            console.WriteLine("               (what the vendor's own setup changes outside of the install is the vendor's to undo)");
+            console.WriteLine("               (but for what the vendor's own setup changes elsewhere)");
     }
 
     private void Step(string name, string detail, IEnumerable<string>? rows = null)
@@ -136,12 +133,4 @@ internal sealed class ReinstallText(IAnsiConsole console)
 
     private static string Setup(SetupProgram setup, string action) =>
         $"{setup.Program} {string.Join(' ', setup.Actions[action].Arguments.Select(Shell.Quoted))}, at most {Units.Time(setup.Actions[action].TimeLimit)}";
-
-    private static string From(IReadOnlyList<ReinstallTarget> targets, long fetch)
-    {
-        var source = targets.Where(t => t.Build.BytesToFetch > 0).SelectMany(t => t.Sources).FirstOrDefault();
-        if (fetch == 0 || source is null)
-            return fetch == 0 ? "" : ", but no source is known: name one with --from";
-        return $"{(source.IsRemote ? $", about {Units.Time(TimeSpan.FromSeconds(fetch / UsualRate))} at 50 Mbit/s," : "")} from {PathBytes.Shown(source.Name)}";
-    }
 }

@@ -12,9 +12,6 @@ internal sealed class RepairText(IAnsiConsole console, string install)
     private const int UsualRows = 8;
     private const int MostForWidth = 200;
 
-    /// <summary>The rate that the time of a download is told for: 50 Mbit/s, in bytes a second.</summary>
-    private const double UsualRate = 50e6 / 8;
-
     private int width;
 
     public bool ShowAll { get; init; }
@@ -36,7 +33,7 @@ internal sealed class RepairText(IAnsiConsole console, string install)
         foreach (var open in plan.LeftOpen)
             console.MarkupLine($"  [yellow]left open[/]  {Escape(open.Path)}: {Escape(FindingWords.Evidence(open))}");
         console.WriteLine();
-        console.WriteLine($"  to fetch     {Units.Bytes(plan.BytesToFetch)}{From(sources, plan)}");
+        console.WriteLine($"  to fetch     {Units.Bytes(plan.BytesToFetch)}{FetchWords.From(sources, plan.BytesToFetch)}");
         if (plan.BytesElsewhere > 0)
             console.WriteLine($"  elsewhere    {Units.Bytes(plan.BytesElsewhere)} of the needed bytes stand elsewhere on this machine");
         console.WriteLine($"  disk space   up to {Units.Bytes(plan.ExtraSpace)} more");
@@ -87,17 +84,6 @@ internal sealed class RepairText(IAnsiConsole console, string install)
 
     private static string Obstacle(HoldAway hold) =>
         hold.Kind == NodeKind.Folder ? $"a folder with {Units.Count(hold.Files, "file")}, {Units.Bytes(hold.Bytes)}" : $"a {FindingWords.Name(hold.Kind)}, {Units.Bytes(hold.Bytes)}";
-
-    private static string From(IReadOnlyList<ISource> sources, RepairPlan plan)
-    {
-        if (plan.BytesToFetch == 0)
-            return "";
-        if (sources.Count == 0)
-            return ", but no source is known: name one with --from";
-        var time = sources[0].IsRemote ? $", about {Units.Time(TimeSpan.FromSeconds(plan.BytesToFetch / UsualRate))} at 50 Mbit/s," : "";
-        var others = sources.Count > 1 ? $", or {Units.Count(sources.Count - 1, "other source")}" : "";
-        return $"{time} from {PathBytes.Shown(sources[0].Name)}{others}";
-    }
 
     private static string Trouble(SourceTally source)
     {

@@ -37,7 +37,7 @@ public sealed class ReinstallChoice(Machine machine, ProfileShelf shelf)
         {
             ReinstallScope.WithNeeds => shelf.WithNeeds(product).Skip(1),
             ReinstallScope.WithGames => shelf.Profiles.Where(p => p != product && Installs(p).Count > 0 && shelf.WithNeeds(p).Contains(product)),
-            _ => installs.Count > 0 ? [] : shelf.WithNeeds(product).Skip(1).Where(p => Installs(p).Count == 0),
+            _ => installs.Count > 0 ? [] : shelf.WithNeeds(product).Skip(1).Where(p => Installs(p).Count == 0 && !Directory.Exists(NewPlace(p))),
         };
         var all = others.SelectMany(o => Or(Installs(o), () => NewPlace(o)).Select(path => (o, path)))
             .Concat(Or(installs, () => newPlace ?? NewPlace(product)).Select(path => (product, path)));
@@ -62,7 +62,9 @@ public sealed class ReinstallChoice(Machine machine, ProfileShelf shelf)
 
     private static IEnumerable<string> Or(IReadOnlyList<string> some, Func<string> otherwise) => some.Count > 0 ? some : [otherwise()];
 
-    private string NewPlace(ShelvedProfile product)
+    /// <summary>Where a product that is not there belongs: the first place of its profile.</summary>
+    /// <exception cref="MuktaException">All of its places have wildcards.</exception>
+    public string NewPlace(ShelvedProfile product)
     {
         var place = product.Profile.Installs.Places.Select(p => machine.Folders.PathOf(p)).FirstOrDefault(p => p is not null) ?? throw new MuktaException(
             ExitCode.BadInput, $"{product.Profile.Title} is not installed, and its profile names no place without a wildcard.", product.File, "Name the folder with --install.");

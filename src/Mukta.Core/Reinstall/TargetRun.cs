@@ -92,7 +92,7 @@ internal sealed class TargetRun
         {
             with.Doing?.Invoke(Target, "copying user data");
             with.Meter?.Begin("copying user data", Target.UserData.Sum(u => u.Size.Bytes));
-            var places = Target.UserData.Select(u => operation.Areas.For(u.Path).Path).ToList();
+            var places = Target.UserData.Select(u => operation.Areas.PathOf(u.Path)).ToList();
             new UserDataArchive(root).Write(archive, places, with.Meter, cancel);
             foreach (var place in places)
                 operation.NoteOnce(UserDataAct, place, Target.Path);

@@ -8,7 +8,7 @@ namespace Mukta.Repair;
 
 /// <summary>How an operation's record begins (docs/formats.md).</summary>
 /// <param name="Format">mukta.operation/1.</param>
-/// <param name="Operation">The operation's id: date and time (UTC) and four random digits.</param>
+/// <param name="Operation">The operation's id: date and time (UTC) and six random digits.</param>
 /// <param name="Command">The command that did it.</param>
 /// <param name="Product">The product; null where it was not said.</param>
 /// <param name="Release">The release; null where it was not said, or does not matter.</param>
@@ -29,7 +29,7 @@ public sealed record OperationHeader(string Format, string Operation, string Com
     public static OperationHeader New(string command, string? product, string? release, string anchor, TimeProvider time)
     {
         var now = time.GetUtcNow();
-        var id = string.Create(CultureInfo.InvariantCulture, $"{now:yyyyMMdd'T'HHmmss'Z'}-{RandomNumberGenerator.GetHexString(4, lowercase: true)}");
+        var id = string.Create(CultureInfo.InvariantCulture, $"{now:yyyyMMdd'T'HHmmss'Z'}-{RandomNumberGenerator.GetHexString(6, lowercase: true)}");
         return new OperationHeader("mukta.operation/1", id, command, product, release, now, anchor);
     }
 }

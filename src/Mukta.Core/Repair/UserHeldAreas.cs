@@ -42,9 +42,12 @@ internal sealed class UserHeldAreas : IDisposable
     /// <summary>The area for a path, and the path as the area takes it: real, and relative to the root.</summary>
     public (HeldArea Area, string Path) For(string path)
     {
-        var real = Below(Path.Join(RealParent(Path.GetDirectoryName(path)!), Path.GetFileName(path)));
+        var real = PathOf(path);
         return (At(DeviceOf(usual) == DeviceOf(OwnFolders.Of(real)) ? usual : $"{OwnFolders.Of(real)}/.mukta/held"), real);
     }
+
+    /// <summary>A path as an area takes it: real, and relative to the root.</summary>
+    public string PathOf(string path) => Below(Path.Join(RealParent(Path.GetDirectoryName(path)!), Path.GetFileName(path)));
 
     /// <summary>The area in Mukta's folder for state: for what is no file.</summary>
     public HeldArea Usual => At(usual);

@@ -9,12 +9,15 @@ internal static class BreakCommand
     {
         var folder = new Argument<DirectoryInfo>("DIR") { Description = "A folder that 'scenario' has filled." };
         var around = new Option<bool>("--around") { Description = "Break what lies around the files instead: a service, a cache, a launch entry, a library." };
-        var command = new Command("break", "Break the install of Gannet Post in several honest ways.") { folder, around };
+        var modules = new Option<bool>("--modules") { Description = "Break one piece of the anti-cheat module and one of the launcher instead." };
+        var command = new Command("break", "Break the install of Gannet Post in several honest ways.") { folder, around, modules };
         command.SetAction(parsed =>
         {
             var root = parsed.GetRequiredValue(folder).FullName;
             if (parsed.GetValue(around))
                 Surroundings.Break(root);
+            else if (parsed.GetValue(modules))
+                BreakModules(root);
             else
                 Break(Path.Join(root, "games", "gannet-post"));
         });
@@ -50,6 +53,12 @@ internal static class BreakCommand
         Directory.CreateDirectory(At("screenshots"));
         File.WriteAllBytes(At("screenshots/first-flight.raw"), new byte[200_000]);
         File.WriteAllText(At("letters/my-own-letter.txt"), "Dear gannet, the wind is fair today.\n");
+    }
+
+    private static void BreakModules(string root)
+    {
+        Overwrite(Path.Join(root, "anti-cheat/tidewarden/lib/libtidewarden.so"), offset: 200_000, count: 4096, value: 0xA5);
+        Overwrite(Path.Join(root, "launcher/pierhead/bin/pierhead"), offset: 700_000, count: 4096, value: 0xA5);
     }
 
     private static void Overwrite(string path, long offset, int count, byte value)

@@ -87,7 +87,7 @@ internal static class App
     {
         if (session.IsQuiet || session.IsJson)
             return;
-        foreach (var ready in WaitingOperations.Ready(UserFolders.Of(Environment.GetEnvironmentVariable).State, () => SetupRunner.Boot))
+        foreach (var ready in WaitingOperations.Ready(UserFolders.Of(UserEnvironment.Get).State, () => SetupRunner.Boot))
         {
             if (ready.Words != string.Join(' ', args.Select(Shell.Quoted).Prepend("mukta")))
                 Console.Error.WriteLine($"The machine was restarted, and operation {PathBytes.Shown(ready.Operation)} can go on: {PathBytes.Shown(ready.Words)}");

@@ -22,7 +22,7 @@ internal sealed class OperationChoice
     }
 
     public Machine Machine(ParseResult parsed) =>
-        parsed.GetValue(root) is { } mounted ? Host.Machine.MountedAt(mounted, Environment.GetEnvironmentVariable) : Host.Machine.Here(Environment.GetEnvironmentVariable);
+        parsed.GetValue(root) is { } mounted ? Host.Machine.MountedAt(mounted, UserEnvironment.Get) : Host.Machine.Here(UserEnvironment.Get);
 
     public OperationShelf Shelf(ParseResult parsed, CancellationToken cancel = default) => new(Machine(parsed), TimeProvider.System, new ServiceUndo(Commands.ServicesCommand.ControlOf(Machine(parsed)), cancel));
 
@@ -31,7 +31,7 @@ internal sealed class OperationChoice
     {
         var machine = Machine(parsed);
         var finder = new InstallFinder(machine.Folders);
-        var installs = ProfileShelf.Read(parsed.GetValue(profiles), Environment.GetEnvironmentVariable).Profiles
+        var installs = ProfileShelf.Read(parsed.GetValue(profiles), UserEnvironment.Get).Profiles
             .SelectMany(p => finder.Find(p.Profile, [], InstallRecords.PathsOf(machine, p.Profile.Product)).Select(f => f.Path));
         return Shelf(parsed).All(installs.Concat((parsed.GetValue(inside) ?? []).Select(Path.GetFullPath)), OperationIndex.PlacesOf(machine));
     }

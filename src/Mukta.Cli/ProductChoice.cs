@@ -70,13 +70,13 @@ internal sealed class ProductChoice
 
     /// <summary>The machine that the user means.</summary>
     public Machine Machine(ParseResult parsed) =>
-        parsed.GetValue(root) is { } mounted ? Host.Machine.MountedAt(mounted, Environment.GetEnvironmentVariable) : Host.Machine.Here(Environment.GetEnvironmentVariable);
+        parsed.GetValue(root) is { } mounted ? Host.Machine.MountedAt(mounted, UserEnvironment.Get) : Host.Machine.Here(UserEnvironment.Get);
 
     /// <summary>The product of an id.</summary>
     /// <exception cref="MuktaException">No profile describes it.</exception>
     public Product Product(ParseResult parsed, string id)
     {
-        var shelf = ProfileShelf.Read(parsed.GetValue(profiles), Environment.GetEnvironmentVariable);
+        var shelf = ProfileShelf.Read(parsed.GetValue(profiles), UserEnvironment.Get);
         string Words(params IEnumerable<Option<string?>> options) => string.Concat(options.Where(o => parsed.GetValue(o) is not null).Select(o => $" {o.Name} {Shell.Quoted(parsed.GetValue(o)!)}"));
         return new Product(shelf.Of(id), shelf, Machine(parsed), Words(install, profiles, root)) { OptionsForOthers = Words(profiles, root) };
     }

@@ -1,6 +1,8 @@
 using System.CommandLine;
 using System.Reflection;
 using Mukta.Cli.Json;
+using Mukta.Products;
+using Mukta.Storage;
 using Serilog;
 using Serilog.Core;
 using Serilog.Events;
@@ -14,6 +16,7 @@ internal sealed class Session : IDisposable
     private readonly Lazy<IAnsiConsole> output = new(() => NewConsole(Console.Out, breakLines: false));
     private readonly Lazy<IAnsiConsole> error = new(() => NewConsole(Console.Error, breakLines: !Console.IsErrorRedirected));
     private Logger? log;
+    private bool isLogged;
 
     public Session(ParseResult parsed)
     {
@@ -47,8 +50,9 @@ internal sealed class Session : IDisposable
         var configuration = new LoggerConfiguration().MinimumLevel.Debug();
         if (IsVerbose)
             configuration.WriteTo.Sink(new ErrorStreamSink());
-        if (toFile && StateFolder() is { } folder)
-            configuration.WriteTo.File(Path.Combine(folder, "log", "mukta.log"), formatProvider: System.Globalization.CultureInfo.InvariantCulture, fileSizeLimitBytes: 10 << 20, rollOnFileSizeLimit: true, retainedFileCountLimit: 5, shared: true);
+        isLogged = toFile;
+        if (toFile && LogFolder() is { } folder)
+            configuration.WriteTo.File(Path.Join(folder, "mukta.log"), formatProvider: System.Globalization.CultureInfo.InvariantCulture, fileSizeLimitBytes: 10 << 20, rollOnFileSizeLimit: true, retainedFileCountLimit: 5, shared: true);
         return log = configuration.CreateLogger();
     }
 
@@ -70,7 +74,14 @@ internal sealed class Session : IDisposable
         return (int)failure.Code;
     }
 
-    public void Dispose() => log?.Dispose();
+    public void Dispose()
+    {
+        if (log is null)
+            return;
+        log.Dispose();
+        if (isLogged && LogFolder() is { } folder)
+            StatePlace.Give(folder);
+    }
 
     private static IAnsiConsole NewConsole(TextWriter writer, bool breakLines)
     {
@@ -80,17 +91,14 @@ internal sealed class Session : IDisposable
         return console;
     }
 
-    /// <summary>Mukta's folder for state (XDG Base Directory specification); null where it cannot be made.</summary>
-    private static string? StateFolder()
+    /// <summary>The folder for the log; null where it cannot be made.</summary>
+    private static string? LogFolder()
     {
         try
         {
-            var state = Environment.GetEnvironmentVariable("XDG_STATE_HOME");
-            if (!Path.IsPathRooted(state))
-                state = Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.UserProfile), ".local", "state");
-            return Directory.CreateDirectory(Path.Combine(state, "mukta")).FullName;
+            return StatePlace.Ensure(UserFolders.Of(UserEnvironment.Get).State, "log");
         }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or MuktaException)
         {
             return null; // A log is worth having, not worth failing for.
         }

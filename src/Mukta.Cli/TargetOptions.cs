@@ -16,7 +16,7 @@ namespace Mukta.Cli;
 internal sealed record Target(string Path, string ManifestPath, string Words, IReadOnlyList<string> ProcessNames)
 {
     /// <summary>The machine that it is on.</summary>
-    public Machine Machine { get; init; } = Machine.Here(Environment.GetEnvironmentVariable);
+    public Machine Machine { get; init; } = Machine.Here(UserEnvironment.Get);
 
     /// <summary>Other installs of the same product: some of its pieces may be good there.</summary>
     public IReadOnlyList<string> OtherInstalls { get; init; } = [];

@@ -150,6 +150,17 @@ public class ReinstallTests
         (await home.OnAsync("verify", "gannet-post")).Code.ShouldBe(0);
     }
 
+    [Theory]
+    [InlineData("gannet-post", "alone", "gannet-post")]
+    [InlineData("gannet-post", "with-needs", "pierhead gannet-post tidewarden")]
+    [InlineData("pierhead", "with-games", "pierhead gannet-post kelp-and-kiln")]
+    public async Task The_scope_chooses_what_is_made_anew_launchers_first_and_anti_cheat_last(string product, string scope, string made)
+    {
+        using var home = await Home.MakeAsync();
+        var dry = await home.OnAsync("reinstall", product, "--scope", scope, "--dry-run", "--json");
+        string.Join(' ', dry.Json.GetProperty("installs").EnumerateArray().Select(i => i.GetProperty("product").GetString())).ShouldBe(made);
+    }
+
     [Fact]
     public async Task A_product_that_is_not_there_is_installed_launcher_first()
     {

@@ -33,11 +33,11 @@ internal static class LocateCommand
         command.SetAction(async (parsed, cancel) =>
         {
             using var session = new Session(parsed);
-            var shelf = ProfileShelf.Read(parsed.GetValue(profiles), Environment.GetEnvironmentVariable);
+            var shelf = ProfileShelf.Read(parsed.GetValue(profiles), UserEnvironment.Get);
             IReadOnlyList<ShelvedProfile> asked = parsed.GetValue(product) is { } id ? [shelf.Of(id)] : [.. shelf.Profiles];
             if (asked.Count == 0)
                 throw new MuktaException(ExitCode.BadInput, "There is no profile.", string.Join("\n", shelf.Folders), "Name a folder that holds profiles with --profiles.");
-            var machine = parsed.GetValue(root) is { } mounted ? Machine.MountedAt(mounted, Environment.GetEnvironmentVariable) : Machine.Here(Environment.GetEnvironmentVariable);
+            var machine = parsed.GetValue(root) is { } mounted ? Machine.MountedAt(mounted, UserEnvironment.Get) : Machine.Here(UserEnvironment.Get);
             var run = new Run(session, machine, [.. (parsed.GetValue(manifests) ?? []).Select(MetalinkReader.ReadFile)]);
             var located = run.Locate(asked);
             if (parsed.GetValue(search) is { Length: > 0 } places)

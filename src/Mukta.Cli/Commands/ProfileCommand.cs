@@ -41,7 +41,7 @@ internal static class ProfileCommand
         command.SetAction(parsed =>
         {
             using var session = new Session(parsed);
-            var shelf = ProfileShelf.Read(parsed.GetValue(folder), Environment.GetEnvironmentVariable);
+            var shelf = ProfileShelf.Read(parsed.GetValue(folder), UserEnvironment.Get);
             IReadOnlyList<ShelvedProfile> shown = parsed.GetValue(product) is { } id ? [shelf.Of(id)] : [.. shelf.Profiles];
             if (session.IsJson)
                 Session.Write(ProfilesDocument.Of("mukta.profile.show/1", shown), Documents.Readable.ProfilesDocument);

@@ -70,9 +70,9 @@ public sealed class Mover(Machine machine, TimeProvider time)
             operation.End();
             return new MoveOutcome(operation.Header.Operation, plan, leftOut, Verified(plan, manifest, cancel));
         }
-        catch (MuktaException e)
+        catch (Exception e) when (ReinstallStopped.Told(e, plan.From) is { } told)
         {
-            throw new ReinstallStopped(operation.IsDone(Placed) ? ReinstallState.ChangedOver : ReinstallState.Preparing, operation.Header.Operation, e);
+            throw new ReinstallStopped(operation.IsDone(Placed) ? ReinstallState.ChangedOver : ReinstallState.Preparing, operation.Header.Operation, told);
         }
     }
 

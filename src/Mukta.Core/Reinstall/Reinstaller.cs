@@ -113,9 +113,9 @@ public sealed class Reinstaller(Machine machine, IServiceControl services, TimeP
             WaitingOperations.Forget(machine, operation.Header.Operation);
             return new ReinstallOutcome(operation.Header.Operation, done, time.GetElapsedTime(started));
         }
-        catch (MuktaException e) when (e is not ReinstallStopped)
+        catch (Exception e) when (ReinstallStopped.Told(e, at.Path) is { } told)
         {
-            throw new ReinstallStopped(StateOf(operation, at.Path), operation.Header.Operation, e);
+            throw new ReinstallStopped(StateOf(operation, at.Path), operation.Header.Operation, told);
         }
         finally
         {

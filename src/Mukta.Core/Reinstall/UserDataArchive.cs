@@ -45,6 +45,8 @@ internal sealed class UserDataArchive(Folder root)
                 root.RemoveFile(path);
             using (var file = root.CreateFile(path, OwnerOnly))
             {
+                if (root.Look(path.LastIndexOf('/') is var slash and > 0 ? path[..slash] : ".") is { } like)
+                    root.SetOwner(path, like.User, like.Group);
                 var (written, restless) = Write(file, path, what, meter, cancel);
                 if (restless is null)
                     return Check(path, cancel) == written ? written : throw Damaged(path);

@@ -93,8 +93,11 @@ public sealed class OperationShelf(Machine machine, TimeProvider time, IServiceU
     {
         using var folder = Folder.Open(anchor);
         return [.. OperationRecord.In(folder, parent).Where(r => r.Header.Anchor == kind)
-            .Select(r => new HeldOperation(anchor, parent, r, TreeBulk.Measure(folder, $"{r.Path}/files", CancellationToken.None)))];
+            .Select(r => new HeldOperation(anchor, parent, r, Held(TreeBulk.Measure(folder, r.Path, CancellationToken.None), r)))];
     }
+
+    /// <summary>What lies in an operation's folder beside its record.</summary>
+    private static TreeSize Held(TreeSize all, OperationRecord record) => all with { Bytes = Math.Max(0, all.Bytes - record.Length), Files = all.Files - 1 };
 
     private static string? RealPath(string path)
     {

@@ -73,14 +73,18 @@ public sealed class StateDatabase : IDisposable
         var path = PathIn(stateFolder);
         try
         {
-            Directory.CreateDirectory(Path.GetDirectoryName(path)!);
+            StatePlace.Ensure(stateFolder);
         }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or MuktaException)
         {
             throw Failure(path, e);
         }
 
-        return Open(path, SqliteOpenMode.ReadWriteCreate);
+        var isNew = !File.Exists(path);
+        var database = Open(path, SqliteOpenMode.ReadWriteCreate);
+        if (isNew)
+            StatePlace.Give(Path.GetDirectoryName(path)!);
+        return database;
     }
 
     /// <summary>Opens the database for reading; null where there is none yet.</summary>

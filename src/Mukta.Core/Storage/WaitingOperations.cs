@@ -42,8 +42,9 @@ public static class WaitingOperations
     /// <summary>Remembers one.</summary>
     public static void Put(Machine machine, WaitingOperation waiting)
     {
-        var folder = Directory.CreateDirectory(FolderIn(machine.Folders.State)).FullName;
+        var folder = StatePlace.Ensure(machine.Folders.State, "waiting");
         File.WriteAllText(Path.Join(folder, waiting.Operation + ".json"), JsonSerializer.Serialize(waiting, WaitingJson.Default.WaitingOperation));
+        StatePlace.Give(folder);
     }
 
     /// <summary>Forgets one that waits no more.</summary>

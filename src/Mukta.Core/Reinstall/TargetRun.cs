@@ -21,6 +21,7 @@ internal sealed class TargetRun
     private readonly HeldArea area;
     private readonly string path, built, archive, snapshot;
     private readonly Folder root;
+    private string? copied;
 
     public TargetRun(Reinstaller with, SteppedOperation operation, ReinstallWish wish, ReinstallTarget target, int number)
     {
@@ -38,7 +39,7 @@ internal sealed class TargetRun
     /// <summary>What takes nothing away.</summary>
     public async Task PrepareAsync(CancellationToken cancel)
     {
-        if (!IsDone(UserDataCopied))
+        if (MayCopyUserData)
             CopyUserData(cancel);
         if (!IsDone(Built))
             await BuildAsync(cancel).ConfigureAwait(false);
@@ -47,7 +48,14 @@ internal sealed class TargetRun
     /// <summary>The rest.</summary>
     public async Task<ReinstalledTarget> ChangeAsync(CancellationToken cancel)
     {
-        await StepAsync(ServicesOff, SwitchOffAsync, cancel).ConfigureAwait(false);
+        if (!IsDone(ChangedOver))
+        {
+            await SwitchOffAsync(cancel).ConfigureAwait(false); // Again after an interruption: the machine may have started them since.
+            Done(ServicesOff);
+            if (MayCopyUserData && copied != new UserDataArchive(root).Fingerprint(UserPlaces, cancel))
+                CopyUserData(cancel); // Building may have taken hours, in which somebody has played.
+        }
+
         await StepAsync(Removed, RemoveAsync, cancel).ConfigureAwait(false);
         Step(ChangedOver, ChangeOver, cancel);
         Step(UserDataBack, BringUserDataBack, cancel);
@@ -63,6 +71,14 @@ internal sealed class TargetRun
         var fetched = operation.BytesOf(Of(Built, Target.Path));
         return new ReinstalledTarget(Target, fetched, root.Look(archive) is null ? null : operation.Areas.Shown(archive), after);
     }
+
+    /// <summary>True until something has begun that may take the user's data away: from then on the copy is what counts.</summary>
+    private bool MayCopyUserData => !IsDone(Removed) && !IsDone(ChangedOver) && (!Target.RunsRemove || OldCopy is null);
+
+    /// <summary>What the record tells of the copy of the old install that is held before the vendor's remove is run.</summary>
+    private OperationLine? OldCopy => operation.LinesIn(area).LastOrDefault(l => l.Act == "held" && l.Path == path);
+
+    private List<string> UserPlaces => [.. Target.UserData.Select(u => operation.Areas.PathOf(u.Path))];
 
     private bool IsDone(string step) => operation.IsDone(Of(step, Target.Path));
 
@@ -92,9 +108,9 @@ internal sealed class TargetRun
         {
             with.Doing?.Invoke(Target, "copying user data");
             with.Meter?.Begin("copying user data", Target.UserData.Sum(u => u.Size.Bytes));
-            var places = Target.UserData.Select(u => operation.Areas.PathOf(u.Path)).ToList();
-            new UserDataArchive(root).Write(archive, places, with.Meter, cancel);
-            foreach (var place in places)
+            copied = new UserDataArchive(root).Fingerprint(UserPlaces, cancel);
+            new UserDataArchive(root).Write(archive, UserPlaces, with.Meter, cancel);
+            foreach (var place in UserPlaces)
                 operation.NoteOnce(UserDataAct, place, Target.Path);
         }
 
@@ -164,7 +180,7 @@ internal sealed class TargetRun
         if (!Target.RunsRemove)
             return;
         with.Doing?.Invoke(Target, "running the vendor's remove");
-        var noted = operation.LinesIn(area).LastOrDefault(l => l.Act == "held" && l.Path == path);
+        var noted = OldCopy;
         var isKept = noted is not null && root.Look($"{area.Path}/{noted.HeldAt}") is not null;
         if (!isKept)
         {

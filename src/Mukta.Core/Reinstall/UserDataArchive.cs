@@ -59,6 +59,13 @@ internal sealed class UserDataArchive(Folder root)
         }
     }
 
+    /// <summary>A number of how everything stands: another one where anything was changed, made or removed since.</summary>
+    public string Fingerprint(IReadOnlyList<string> what, CancellationToken cancel)
+    {
+        var lines = what.SelectMany(w => Below(w, cancel)).Select(e => string.Create(CultureInfo.InvariantCulture, $"{e.Path}\0{e.Node.Kind} {e.Node.Size} {e.Node.Inode} {e.Node.ModifiedNs} {e.Node.ChangedNs}"));
+        return Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(string.Join('\n', lines.Order(StringComparer.Ordinal)))));
+    }
+
     /// <summary>Reads an archive through and compares every file with the list.</summary>
     /// <exception cref="MuktaException">It is not whole.</exception>
     public ArchivedData Check(string path, CancellationToken cancel)

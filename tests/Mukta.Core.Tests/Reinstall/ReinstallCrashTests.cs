@@ -60,6 +60,22 @@ public sealed class ReinstallCrashTests
         points.ShouldBeGreaterThan(100);
     }
 
+    [Fact]
+    public async Task What_was_played_between_an_interruption_and_the_next_run_comes_back_as_it_is()
+    {
+        using var harbour = Harbour.Make();
+        var isKilled = false;
+        await Should.ThrowAsync<Killed>(() => harbour.ReinstallAsync(() =>
+        {
+            if (isKilled |= Directory.EnumerateFiles(harbour.Scratch.At(".local/state"), "a.pak", SearchOption.AllDirectories).Any())
+                throw new Killed();
+        }));
+        harbour.Scratch.Write("games/pier/screenshots/first.raw", "a newer picture");
+        harbour.Services.Active = "active"; // As after a restart of the machine.
+        (await harbour.ReinstallAsync()).Code.ShouldBe(ExitCode.Done);
+        File.ReadAllText(harbour.Scratch.At("games/pier/screenshots/first.raw")).ShouldBe("a newer picture");
+    }
+
     private sealed class Killed : Exception;
 
     private static async Task<bool> TryUntilAsync(Harbour harbour, int kill)

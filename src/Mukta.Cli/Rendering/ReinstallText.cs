@@ -38,6 +38,8 @@ internal sealed class ReinstallText(IAnsiConsole console)
     {
         foreach (var done in outcome.Targets)
         {
+            if (!isQuiet)
+                console.WriteLine();
             new VerifyText(console, done.Target.Path).Verdict(done.After);
             if (isQuiet)
                 continue;
@@ -47,7 +49,7 @@ internal sealed class ReinstallText(IAnsiConsole console)
         }
 
         if (!isQuiet)
-            console.WriteLine($"Done in {Units.Time(outcome.Elapsed)}, operation {outcome.Operation}. To go back: mukta undo {outcome.Operation}{undoOptions}");
+            console.WriteLine($"\nDone in {Units.Time(outcome.Elapsed)}, operation {outcome.Operation}. To go back: mukta undo {outcome.Operation}{undoOptions}");
     }
 
     /// <summary>A state in words.</summary>

@@ -61,7 +61,7 @@ internal static class SetupCommand
         {
             var profile = product.Profile;
             if (profile.Setup is not { } setup)
-                throw new MuktaException(ExitCode.BadInput, $"The profile of {profile.Title} describes no setup program.", product.Shelved.File, "Add the key setup, or reinstall with: mukta reinstall");
+                throw new MuktaException(ExitCode.BadInput, $"The profile of {profile.Title} describes no setup program.", product.Shelved.File, $"Add the key setup, or make it anew with: mukta reinstall {profile.Product}{product.OptionsForOthers}");
             if (!setup.Actions.TryGetValue(action, out var how))
                 throw new MuktaException(ExitCode.BadInput, $"The setup program of {profile.Title} has no {action}.", product.Shelved.File, $"It has: {string.Join(", ", setup.Actions.Keys.Order().Select(a => $"--{a}"))}");
             if (!product.Machine.IsLive)

@@ -14,7 +14,7 @@ public enum ReinstallState
     /// <summary>The new install stands ready; the old one is in its place and its services are off.</summary>
     ServicesOff,
 
-    /// <summary>The vendor's remove has run; the new install stands ready, and a copy of the old one is held.</summary>
+    /// <summary>The vendor's remove has run, or begun to; the new install stands ready, and a copy of the old one is held.</summary>
     Removed,
 
     /// <summary>The same, and it goes on once the machine is restarted.</summary>
@@ -41,6 +41,9 @@ public static class ReinstallStep
 
     /// <summary>Services are off.</summary>
     public const string ServicesOff = "services-off";
+
+    /// <summary>The vendor's remove has begun to run.</summary>
+    public const string Removing = "removing";
 
     /// <summary>The vendor's remove has run.</summary>
     public const string Removed = "removed";
@@ -74,7 +77,7 @@ public static class ReinstallStep
         bool Has(string step) => operation.IsDone(Of(step, path));
         return Has(Verified) ? ReinstallState.Finished
             : Has(ChangedOver) ? operation.IsWaiting ? ReinstallState.WaitsForRestart : ReinstallState.ChangedOver
-            : Has(Removed) ? operation.IsWaiting ? ReinstallState.RemovedAndWaits : ReinstallState.Removed
+            : Has(Removing) ? operation.IsWaiting ? ReinstallState.RemovedAndWaits : ReinstallState.Removed
             : Has(ServicesOff) ? ReinstallState.ServicesOff
             : ReinstallState.Preparing;
     }

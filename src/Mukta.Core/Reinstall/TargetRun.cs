@@ -5,7 +5,6 @@ using Mukta.Host.Services;
 using Mukta.Host.Setup;
 using Mukta.Products;
 using Mukta.Repair;
-using Mukta.Sources;
 using Mukta.Storage;
 using Mukta.Verification;
 using static Mukta.Reinstall.ReinstallStep;
@@ -41,8 +40,10 @@ internal sealed class TargetRun
     {
         if (MayCopyUserData)
             CopyUserData(cancel);
-        if (!IsDone(Built))
-            await BuildAsync(cancel).ConfigureAwait(false);
+        if (IsDone(Built))
+            return;
+        with.Doing?.Invoke(Target, "building the new install");
+        Done(Built, await new NewTree(with, operation, Target, wish, built).BuildAsync(path, cancel).ConfigureAwait(false));
     }
 
     /// <summary>The rest.</summary>
@@ -73,7 +74,7 @@ internal sealed class TargetRun
     }
 
     /// <summary>True until something has begun that may take the user's data away: from then on the copy is what counts.</summary>
-    private bool MayCopyUserData => !IsDone(Removed) && !IsDone(ChangedOver) && (!Target.RunsRemove || OldCopy is null);
+    private bool MayCopyUserData => !IsDone(Removed) && !IsDone(ChangedOver) && OldCopy is null;
 
     /// <summary>What the record tells of the copy of the old install that is held before the vendor's remove is run.</summary>
     private OperationLine? OldCopy => operation.LinesIn(area).LastOrDefault(l => l.Act == "held" && l.Path == path);
@@ -117,47 +118,6 @@ internal sealed class TargetRun
         Done(UserDataCopied);
     }
 
-    private async Task BuildAsync(CancellationToken cancel)
-    {
-        with.Doing?.Invoke(Target, "building the new install");
-        var like = root.Look(path) ?? LikeParent();
-        OwnFolders.Ensure(root, built);
-        root.SetOwner(built, like.User, like.Group);
-        root.SetMode(built, like.Mode);
-        using var tree = Folder.Open(operation.Areas.Shown(built));
-        tree.OnChange = with.OnChange;
-        using var twin = Target.IsThere && !wish.IsFresh ? Folder.Open(Target.Path) : null;
-        var found = new Verifier(with.Time).Verify(Target.Manifest, tree, new VerifyOptions { RememberProven = true }, cancel);
-        var disk = DiskAbilities.Of(tree.Path);
-        var plan = RepairPlan.For(found, new RepairWish { Disk = disk, Refetch = wish.IsFresh ? f => !found.Proven.ContainsKey(f.Path) : null });
-        if (twin is not null)
-            plan = plan.BesideTwin(Target.Before!, disk);
-        using var local = wish.IsFresh ? null : LocalPieces.For(plan, Target.Before ?? found, twin ?? tree, new LocalPlaces(with.Also, []), with.Meter, cancel);
-        plan = local is null ? plan : plan.With(local);
-        var outcome = await new Repairer(with.Time, with.Log) { Limits = with.Limits, Twin = twin, IsNewTree = true }
-            .RepairAsync(plan, found, tree, Target.Sources, local, with.Meter, cancel).ConfigureAwait(false);
-        if (outcome.Code != ExitCode.Done)
-        {
-            var failure = outcome.Failures.Count > 0 ? outcome.Failures[0] : null;
-            throw new MuktaException(
-                outcome.Code, $"The new install of {Profile.Title} cannot be built: {failure?.Reason ?? "it is not whole"}.", PathBytes.Shown(failure?.Path ?? Target.Path),
-                "The old install is where it was. Look at the source and at the room on the disk, then run the same command again.");
-        }
-
-        var ownHeld = HeldArea.OfInstall;
-        if (tree.Look(ownHeld) is not null)
-            TreeBulk.Remove(tree, ownHeld, cancel); // The building's own record: the whole tree is what is undone.
-        Done(Built, outcome.Sources.Sum(s => s.Bytes));
-    }
-
-    private Node LikeParent()
-    {
-        var folder = OwnFolders.Of(path);
-        while (folder.Length > 0 && root.Look(folder) is not { Kind: NodeKind.Folder })
-            folder = OwnFolders.Of(folder);
-        return root.Look(folder.Length == 0 ? "." : folder)!.Value;
-    }
-
     private async Task SwitchOffAsync(CancellationToken cancel)
     {
         if (Profile.Services.Count > 0)
@@ -193,6 +153,8 @@ internal sealed class TargetRun
         using var install = Folder.Open(Target.Path);
         if (isKept && install.Look(Profile.Setup!.Program) is null)
             return; // It has removed itself before an interruption.
+        SetupRunner.Prove(install, Profile.Setup!, Target.Manifest, cancel);
+        Done(Removing);
         var outcome = await new SetupRunner(with.Services, with.Time).RunAsync(install, Profile.Setup!, "remove", Target.Manifest, cancel).ConfigureAwait(false);
         if (outcome.End == SetupEnd.NeedsRestart)
         {

@@ -6,7 +6,8 @@ namespace Mukta.Reinstall;
 
 /// <summary>
 /// Puts user data back from its archive. Where nothing stands the whole comes back in one rename; in the new install the
-/// user's own wins over what the release brings; elsewhere only what is gone comes back, since what is there may be newer.
+/// user's own wins over what the release brings; elsewhere only what is gone comes back, since what is there may be newer, and
+/// an undo leaves it there: somebody else's program has taken it away.
 /// </summary>
 /// <param name="operation">The operation that has made the archive.</param>
 /// <param name="archive">Where it is, relative to the root.</param>
@@ -25,20 +26,24 @@ internal sealed class UserDataReturn(SteppedOperation operation, string archive)
         reader.Check(archive, cancel);
         foreach (var (place, number) in places.Select((p, i) => (p, i)))
         {
+            var isInside = isInInstall(place);
+            var missing = isInside ? [] : Missing(place, cancel);
+            if (!isInside && missing.Count == 0)
+                continue;
             var (area, path) = operation.Areas.For(Path.Join(root.Path, place));
-            var now = root.Look(path);
-            if (now is not null && operation.LinesIn(area).Any(l => l.Act == "made" && l.Path == path))
-                continue; // Done before an interruption.
-            if (now is null || isInInstall(place))
-                PutWhole(area, place, path, $"{area.Path}/back-{number}", cancel);
-            else
-                PutMissing(area, place, $"{area.Path}/back-{number}", cancel);
+            if (isInside)
+                PutIn(area, path, $"{area.Path}/back-{number}", cancel);
+            foreach (var gone in missing)
+                Put(gone, $"{area.Path}/back-{number}", cancel);
         }
     }
 
-    private void PutWhole(HeldArea area, string place, string path, string staged, CancellationToken cancel)
+    /// <summary>Into the new install, in the place of what the release brings.</summary>
+    private void PutIn(HeldArea area, string path, string staged, CancellationToken cancel)
     {
-        Stage(place, staged, cancel);
+        if (root.Look(path) is not null && operation.LinesIn(area).Any(l => l.Act == "made" && l.Path == path))
+            return; // Done before an interruption.
+        Stage(path, staged, cancel);
         if (root.Look(staged) is null)
             return; // There was nothing to archive.
         area.EnsureFolder(OwnFolders.Of(path));
@@ -48,12 +53,20 @@ internal sealed class UserDataReturn(SteppedOperation operation, string archive)
         root.Flush(OwnFolders.Of(path));
     }
 
-    private void PutMissing(HeldArea area, string place, string staged, CancellationToken cancel)
+    private void Put(string path, string staged, CancellationToken cancel)
+    {
+        Stage(path, staged, cancel);
+        OwnFolders.Ensure(root, OwnFolders.Of(path));
+        root.Move(staged, path);
+        root.Flush(OwnFolders.Of(path));
+    }
+
+    /// <summary>What was archived of a place and is gone; of a folder that is gone nothing that was in it.</summary>
+    private List<string> Missing(string place, CancellationToken cancel)
     {
         var missing = new List<string>();
         new UserDataArchive(root).Each(archive, Look, cancel);
-        foreach (var path in missing)
-            PutWhole(area, path, path, staged, cancel);
+        return missing;
 
         void Look(TarEntry entry)
         {

@@ -1,4 +1,5 @@
 using Mukta.Disk;
+using Mukta.Reinstall;
 using Mukta.Repair;
 using Mukta.Verification;
 
@@ -74,6 +75,21 @@ public sealed class ReinstallCrashTests
         harbour.Services.Active = "active"; // As after a restart of the machine.
         (await harbour.ReinstallAsync()).Code.ShouldBe(ExitCode.Done);
         File.ReadAllText(harbour.Scratch.At("games/pier/screenshots/first.raw")).ShouldBe("a newer picture");
+    }
+
+    [Fact]
+    public async Task A_vendors_remove_that_breaks_off_after_it_has_taken_the_saves_loses_none_of_them()
+    {
+        using var harbour = Harbour.Make(hasSetup: true);
+        var before = harbour.Look();
+        harbour.Scratch.Write("games/mood", "rm -rf screenshots bin ../../.local/share/pier; kill -9 $$");
+        (await Should.ThrowAsync<ReinstallStopped>(() => harbour.ReinstallAsync())).State.ShouldBe(ReinstallState.Removed);
+        File.Delete(harbour.Scratch.At("games/mood"));
+        (await harbour.ReinstallAsync()).Code.ShouldBe(ExitCode.Done);
+        Made(harbour, 0);
+        File.ReadAllText(harbour.Scratch.At(".local/share/pier/logbooks/spring.log")).ShouldBe("sailed");
+        harbour.UndoAll();
+        harbour.Look().Select(l => l.Split(' ')[0]).ShouldBe(before.Select(l => l.Split(' ')[0]));
     }
 
     private sealed class Killed : Exception;

@@ -59,7 +59,7 @@ public sealed class SetupRunner(IServiceControl services, TimeProvider time)
         {
             throw new MuktaException(
                 ExitCode.NotTrusted, "The setup program is not the published one, so it is not run.", PathBytes.Shown(Path.Join(install.Path, setup.Program)),
-                "Bring it back first with: mukta repair");
+                $"Bring it back first with: mukta repair {manifest.Product ?? "PRODUCT"}");
         }
     }
 

@@ -1,0 +1,63 @@
+using Mukta.Disk;
+using Mukta.Repair;
+using Mukta.Sources;
+using Mukta.Verification;
+
+namespace Mukta.Reinstall;
+
+/// <summary>
+/// The new install while it is built beside the old one: by the same <see cref="Repairer"/> that repairs, with the old one as a
+/// twin whose good pieces are taken.
+/// </summary>
+/// <param name="with">What the whole reinstall keeps to.</param>
+/// <param name="operation">The operation.</param>
+/// <param name="target">The install.</param>
+/// <param name="wish">What is wanted.</param>
+/// <param name="built">Where it is built, relative to the root.</param>
+internal sealed class NewTree(Reinstaller with, SteppedOperation operation, ReinstallTarget target, ReinstallWish wish, string built)
+{
+    /// <summary>Builds it, or goes on building it, and proves it.</summary>
+    /// <param name="path">Where it belongs, relative to the root: its owner, group and mode are those of what stands there, or of the folder around.</param>
+    /// <param name="cancel">Interrupts; what has arrived is kept.</param>
+    /// <returns>Bytes that sources have delivered.</returns>
+    /// <exception cref="MuktaException">It cannot be built whole.</exception>
+    public async Task<long> BuildAsync(string path, CancellationToken cancel)
+    {
+        var root = operation.Areas.Anchor;
+        var like = root.Look(path) ?? LikeParent(root, path);
+        OwnFolders.Ensure(root, built);
+        root.SetOwner(built, like.User, like.Group);
+        root.SetMode(built, like.Mode);
+        using var tree = Folder.Open(operation.Areas.Shown(built));
+        tree.OnChange = with.OnChange;
+        using var twin = target.IsThere && !wish.IsFresh ? Folder.Open(target.Path) : null;
+        var found = new Verifier(with.Time).Verify(target.Manifest, tree, new VerifyOptions { RememberProven = true }, cancel);
+        var disk = DiskAbilities.Of(tree.Path);
+        var plan = RepairPlan.For(found, new RepairWish { Disk = disk, Refetch = wish.IsFresh ? f => !found.Proven.ContainsKey(f.Path) : null });
+        if (twin is not null)
+            plan = plan.BesideTwin(target.Before!, disk);
+        using var local = wish.IsFresh ? null : LocalPieces.For(plan, target.Before ?? found, twin ?? tree, new LocalPlaces(with.Also, []), with.Meter, cancel);
+        plan = local is null ? plan : plan.With(local);
+        var outcome = await new Repairer(with.Time, with.Log) { Limits = with.Limits, Twin = twin, IsNewTree = true }
+            .RepairAsync(plan, found, tree, target.Sources, local, with.Meter, cancel).ConfigureAwait(false);
+        if (outcome.Code != ExitCode.Done)
+        {
+            var failure = outcome.Failures.Count > 0 ? outcome.Failures[0] : null;
+            throw new MuktaException(
+                outcome.Code, $"The new install of {target.Profile.Title} cannot be built: {failure?.Reason ?? "it is not whole"}.", PathBytes.Shown(failure?.Path ?? target.Path),
+                "The old install is where it was. Look at the source and at the room on the disk, then run the same command again.");
+        }
+
+        if (tree.Look(HeldArea.OfInstall) is not null)
+            TreeBulk.Remove(tree, HeldArea.OfInstall, cancel); // The building's own record: the whole tree is what is undone.
+        return outcome.Sources.Sum(s => s.Bytes);
+    }
+
+    private static Node LikeParent(Folder root, string path)
+    {
+        var folder = OwnFolders.Of(path);
+        while (folder.Length > 0 && root.Look(folder) is not { Kind: NodeKind.Folder })
+            folder = OwnFolders.Of(folder);
+        return root.Look(folder.Length == 0 ? "." : folder)!.Value;
+    }
+}

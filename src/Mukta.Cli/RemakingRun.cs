@@ -37,6 +37,9 @@ internal sealed class RemakingRun(Session session, Product product, ParseResult 
     /// <summary>The product's id as the user has typed it to agree that user data goes.</summary>
     public string? Confirmed { get; init; }
 
+    /// <summary>The install that the user has named; null for none.</summary>
+    public string? NamedInstall { get; init; }
+
     public bool StopsFirst { get; init; }
 
     public bool IsDryRun { get; init; }
@@ -66,6 +69,13 @@ internal sealed class RemakingRun(Session session, Product product, ParseResult 
     {
         var log = session.Log(toFile: !IsDryRun);
         var chosen = IsInterrupted ? [.. ReinstallStep.TargetsOf(left!).Select(t => (product.Shelf.Of(t.Product), t.Path))] : Choice.Of(product.Shelved, Scope, installs, newPlace);
+        if (IsInterrupted && NamedInstall is { } named && chosen.All(c => c.Item2 != ReinstallChoice.RealPath(named)))
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, $"A {Command} of another install of {product.Profile.Title} was begun and has not ended.", string.Join('\n', chosen.Select(c => Disk.PathBytes.Shown(c.Item2))),
+                $"Go on with that one, or go back with: mukta undo {left!.Header.Operation}{product.OptionsForUndo}");
+        }
+
         var targets = await Progressing.ShowAsync(session, meter, () => Task.FromResult(chosen.Select(c => Look(c.Item1, c.Item2, log, cancel)).ToList())).ConfigureAwait(false);
         var text = new ReinstallText(session.Output);
         if (!session.IsJson && !(session.IsQuiet && IsAgreed))

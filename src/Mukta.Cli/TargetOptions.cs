@@ -76,6 +76,9 @@ internal sealed class TargetOptions(bool mayBeNew = false)
     /// <summary>The folder that is named and is not there yet; null for none.</summary>
     public string? NewPlace(ParseResult parsed) => choice.NewPlace(parsed);
 
+    /// <summary>The install that is named, there or not; null for none.</summary>
+    public string? NamedInstall(ParseResult parsed) => choice.Named(parsed) ?? choice.NewPlace(parsed);
+
     /// <summary>The manifest that is named; null for the profile's own.</summary>
     public string? ManifestFile(ParseResult parsed) => parsed.GetValue(manifest);
 

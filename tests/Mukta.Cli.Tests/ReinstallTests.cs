@@ -106,6 +106,8 @@ public class ReinstallTests
         home.Scratch.Snapshot("launcher/pierhead").ShouldBe(before);
 
         (await home.OnAsync("reinstall", "pierhead", "--yes", "--fresh")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("with other options"));
+        home.Scratch.CopyTree("launcher/pierhead", "second");
+        (await home.OnAsync("reinstall", "pierhead", "--yes", "--install", "second")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("of another install of Pierhead was begun"));
         var goesOn = await home.OnAsync("reinstall", "pierhead", "--yes", "--from", "mirror/pierhead/3.2.0");
         goesOn.Code.ShouldBe(0, goesOn.Err);
         goesOn.Out.ShouldContain("Goes on with operation");

@@ -32,7 +32,7 @@ internal static class MoveCommand
             var of = parsed.GetValue(manifest) ?? (File.Exists(found.Shelved.ManifestLocation) ? found.Shelved.ManifestLocation : null);
             var release = of is null ? null : MetalinkReader.ReadFile(of);
             var interrupted = Mover.Interrupted(found.Machine, found.Profile.Product);
-            var plan = interrupted is { } left ? MovePlan.GoingOn(found.Profile, left.From, left.To, cancel)
+            var plan = interrupted is { } left ? MovePlan.GoingOn(found.Profile, left.From, left.To, parsed.GetRequiredValue(destination), cancel)
                 : MovePlan.Of(found.Profile, await choice.InstallAsync(parsed, found, release, session, cancel).ConfigureAwait(false), parsed.GetRequiredValue(destination), cancel);
             var run = new Run(session, found, plan with { Inside = InsideOf(found, plan) }, release, string.Join(' ', parsed.Tokens.Select(t => Shell.Quoted(t.Value)).Prepend("mukta")))
             {

@@ -42,6 +42,7 @@ internal static class ReinstallCommand
                 ManifestFile = parsed.GetValue(manifest),
                 Scope = Scopes[parsed.GetRequiredValue(scope)],
                 Wish = new ReinstallWish(parsed.GetValue(fresh), parsed.GetValue(noUserData)),
+                NamedInstall = choice.Named(parsed) ?? choice.NewPlace(parsed),
                 Confirmed = parsed.GetValue(confirm),
                 StopsFirst = parsed.GetValue(stop),
                 IsDryRun = parsed.GetValue(dryRun),

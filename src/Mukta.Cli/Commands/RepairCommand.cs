@@ -52,6 +52,7 @@ internal static class RepairCommand
                     Command = "repair",
                     Wish = new ReinstallWish(false, false) { SweepsLeftovers = false },
                     ManifestFile = target.ManifestFile(parsed),
+                    NamedInstall = target.NamedInstall(parsed),
                     StopsFirst = parsed.GetValue(stop),
                     IsDryRun = parsed.GetValue(dryRun),
                     IsAgreed = parsed.GetValue(yes),

@@ -152,7 +152,7 @@ internal static class SetupCommand
             {
                 Session.Write(
                     new SetupDocument(
-                        "mukta.setup/1", product.Profile.Product, action, PathBytes.Shown(path), IsDryRun, (int)code, done?.Operation, done?.Setup?.ExitCode, done?.Setup?.Elapsed.TotalSeconds, done?.Setup?.LastLines,
+                        "mukta.setup/1", product.Profile.Product, action, PathBytes.Shown(path), product.Profile.Setup!.Program, product.Profile.Setup.Actions[action].Arguments, product.Profile.Setup.Actions[action].TimeLimit.TotalSeconds, IsDryRun, (int)code, done?.Operation, done?.Setup?.ExitCode, done?.Setup?.Elapsed.TotalSeconds, done?.Setup?.LastLines,
                         done?.After is { } after ? VerifyDocument.Of(after, path, straysCount: false, next: null) : null),
                     Documents.Readable.SetupDocument);
             }

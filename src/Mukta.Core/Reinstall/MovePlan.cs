@@ -37,8 +37,12 @@ public sealed record MovePlan(Profile Profile, string From, string To, bool IsRe
     }
 
     /// <summary>The plan of a move that was interrupted: from there on nothing has to be proven any more.</summary>
-    public static MovePlan GoingOn(Profile profile, string from, string to, CancellationToken cancel)
+    /// <exception cref="MuktaException">Another destination is named now.</exception>
+    public static MovePlan GoingOn(Profile profile, string from, string to, string destination, CancellationToken cancel)
     {
+        var named = ReinstallChoice.RealPath(Path.GetFullPath(destination));
+        if (named != to && Path.Join(named, Path.GetFileName(from)) != to)
+            throw new MuktaException(ExitCode.BadInput, $"A move of {profile.Title} to another place was begun and has not ended.", PathBytes.Shown(to), "Go on with that place, or go back with: mukta undo");
         var there = Directory.Exists(from) ? from : to;
         using var folder = Folder.Open(there);
         var isRename = Node.At(Path.GetDirectoryName(from)!)?.Device == Node.At(ReinstallTarget.Nearest(to))?.Device;

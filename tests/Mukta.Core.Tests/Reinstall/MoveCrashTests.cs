@@ -58,6 +58,18 @@ public sealed class MoveCrashTests
         Directory.EnumerateFileSystemEntries(disk.Root).ShouldBeEmpty();
     }
 
+    [Fact]
+    public void A_move_that_was_interrupted_does_not_go_on_to_a_place_that_nobody_has_named_now()
+    {
+        using var harbour = Harbour.Make();
+        using var disk = new Scratch();
+        TryUntil(harbour, disk, 40).ShouldBeFalse();
+        var left = Mover.Interrupted(harbour.Machine, "pier").ShouldNotBeNull();
+        var profile = harbour.Shelf.Of("pier").Profile;
+        Should.Throw<MuktaException>(() => MovePlan.GoingOn(profile, left.From, left.To, disk.At("elsewhere"), TestContext.Current.CancellationToken)).Where.ShouldBe(disk.At("games/pier"));
+        MovePlan.GoingOn(profile, left.From, left.To, disk.At("games/pier"), TestContext.Current.CancellationToken).To.ShouldBe(left.To);
+    }
+
     private sealed class Killed : Exception;
 
     private static IEnumerable<string> Standing(Harbour harbour, Scratch disk) => new[] { harbour.Path, disk.At("games/pier") }.Where(Directory.Exists);
@@ -83,7 +95,7 @@ public sealed class MoveCrashTests
     private static void Move(Harbour harbour, Scratch disk, Action? onChange)
     {
         var profile = harbour.Shelf.Of("pier").Profile;
-        var plan = Mover.Interrupted(harbour.Machine, "pier") is { } left ? MovePlan.GoingOn(profile, left.From, left.To, default)
+        var plan = Mover.Interrupted(harbour.Machine, "pier") is { } left ? MovePlan.GoingOn(profile, left.From, left.To, disk.At("games"), default)
             : Directory.Exists(harbour.Path) ? MovePlan.Of(profile, harbour.Path, disk.At("games/pier"), default) : null;
         if (plan is not null) // After a kill behind the very end there is nothing left to do.
             new Mover(harbour.Machine, TimeProvider.System) { OnChange = onChange, Begun = harbour.Remember }.Move(plan, null, default);

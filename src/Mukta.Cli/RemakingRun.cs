@@ -69,7 +69,7 @@ internal sealed class RemakingRun(Session session, Product product, ParseResult 
     {
         var log = session.Log(toFile: !IsDryRun);
         var chosen = IsInterrupted ? [.. ReinstallStep.TargetsOf(left!).Select(t => (product.Shelf.Of(t.Product), t.Path))] : Choice.Of(product.Shelved, Scope, installs, newPlace);
-        if (IsInterrupted && NamedInstall is { } named && chosen.All(c => c.Item2 != ReinstallChoice.RealPath(named)))
+        if (IsInterrupted && NamedInstall is { } named && chosen.All(c => c.Item2 != Disk.Folder.RealPathOf(named)))
         {
             throw new MuktaException(
                 ExitCode.BadInput, $"A {Command} of another install of {product.Profile.Title} was begun and has not ended.", string.Join('\n', chosen.Select(c => Disk.PathBytes.Shown(c.Item2))),

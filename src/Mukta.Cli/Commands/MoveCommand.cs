@@ -50,7 +50,7 @@ internal static class MoveCommand
     {
         var choice = new ReinstallChoice(product.Machine, product.Shelf);
         return [.. product.Shelf.Profiles.Where(p => p.Profile.Product != product.Profile.Product)
-            .SelectMany(p => choice.Installs(p).Select(ReinstallChoice.RealPath).Where(i => i.StartsWith(plan.From + "/", StringComparison.Ordinal)).Select(i => (p.Profile.Product, i[(plan.From.Length + 1)..])))];
+            .SelectMany(p => choice.Installs(p).Select(Folder.RealPathOf).Where(i => i.StartsWith(plan.From + "/", StringComparison.Ordinal)).Select(i => (p.Profile.Product, i[(plan.From.Length + 1)..])))];
     }
 
     private sealed class Run(Session session, Product product, MovePlan plan, Manifest? manifest, string typed)

@@ -41,6 +41,15 @@ public sealed class Folder : IDisposable
     /// <summary>The path that the kernel knows the folder by: absolute and without a link on its way.</summary>
     public string RealPath => new FileInfo($"/proc/self/fd/{root.DangerousGetHandle()}").LinkTarget ?? System.IO.Path.GetFullPath(Path);
 
+    /// <summary>The real path of a folder that may not be there yet: of the part that is, with the rest behind it.</summary>
+    public static string RealPathOf(string path)
+    {
+        if (!System.IO.Directory.Exists(path))
+            return System.IO.Path.Join(RealPathOf(System.IO.Path.GetDirectoryName(path)!), System.IO.Path.GetFileName(path));
+        using var folder = Open(path);
+        return folder.RealPath;
+    }
+
     /// <summary>Opens a folder. Links on the way to it are followed: the user named it.</summary>
     /// <exception cref="MuktaException">There is no such folder, or it may not be entered.</exception>
     public static Folder Open(string path) => new(path, stepByStep: false);

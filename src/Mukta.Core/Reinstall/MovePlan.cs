@@ -24,7 +24,7 @@ public sealed record MovePlan(Profile Profile, string From, string To, bool IsRe
     /// <exception cref="MuktaException">It cannot go there.</exception>
     public static MovePlan Of(Profile profile, string from, string destination, CancellationToken cancel)
     {
-        var (source, named) = (ReinstallChoice.RealPath(from), ReinstallChoice.RealPath(Path.GetFullPath(destination)));
+        var (source, named) = (Folder.RealPathOf(from), Folder.RealPathOf(Path.GetFullPath(destination)));
         var target = named != source && Directory.Exists(named) ? Path.Join(named, Path.GetFileName(source)) : named;
         if (Path.Exists(target) && target != source)
             throw new MuktaException(ExitCode.BadInput, "Something stands there already.", PathBytes.Shown(target), "Name a folder that is not there yet, or an empty place to put the install into.");
@@ -40,7 +40,7 @@ public sealed record MovePlan(Profile Profile, string From, string To, bool IsRe
     /// <exception cref="MuktaException">Another destination is named now.</exception>
     public static MovePlan GoingOn(Profile profile, string from, string to, string destination, CancellationToken cancel)
     {
-        var named = ReinstallChoice.RealPath(Path.GetFullPath(destination));
+        var named = Folder.RealPathOf(Path.GetFullPath(destination));
         if (named != to && Path.Join(named, Path.GetFileName(from)) != to)
             throw new MuktaException(ExitCode.BadInput, $"A move of {profile.Title} to another place was begun and has not ended.", PathBytes.Shown(to), "Go on with that place, or go back with: mukta undo");
         var there = Directory.Exists(from) ? from : to;

@@ -41,7 +41,7 @@ public sealed class ReinstallChoice(Machine machine, ProfileShelf shelf)
         };
         var all = others.SelectMany(o => Or(Installs(o), () => NewPlace(o)).Select(path => (o, path)))
             .Concat(Or(installs, () => newPlace ?? NewPlace(product)).Select(path => (product, path)));
-        return [.. all.OrderBy(t => t.Item1.Profile.Kind switch { ProductKind.Launcher => 0, ProductKind.Game => 1, _ => 2 }).Select(t => (t.Item1, RealPath(t.Item2)))];
+        return [.. all.OrderBy(t => t.Item1.Profile.Kind switch { ProductKind.Launcher => 0, ProductKind.Game => 1, _ => 2 }).Select(t => (t.Item1, Folder.RealPathOf(t.Item2)))];
     }
 
     /// <summary>The current installs of a product.</summary>
@@ -49,16 +49,7 @@ public sealed class ReinstallChoice(Machine machine, ProfileShelf shelf)
         [.. finder.Find(product.Profile, product.TryReadManifest().Manifest is { } manifest ? [manifest] : [], InstallRecords.PathsOf(machine, product.Profile.Product)).Where(f => f.IsCurrent).Select(f => f.Path)];
 
     /// <summary>All installs of other products, real paths.</summary>
-    public IReadOnlyList<string> OfOthers(ShelvedProfile product) => [.. shelf.Profiles.Where(p => p.Profile.Product != product.Profile.Product).SelectMany(Installs).Select(RealPath)];
-
-    /// <summary>The real path of a folder that may not be there yet.</summary>
-    public static string RealPath(string path)
-    {
-        if (!Directory.Exists(path))
-            return Path.Join(RealPath(Path.GetDirectoryName(path)!), Path.GetFileName(path));
-        using var folder = Folder.Open(path);
-        return folder.RealPath;
-    }
+    public IReadOnlyList<string> OfOthers(ShelvedProfile product) => [.. shelf.Profiles.Where(p => p.Profile.Product != product.Profile.Product).SelectMany(Installs).Select(Folder.RealPathOf)];
 
     private static IEnumerable<string> Or(IReadOnlyList<string> some, Func<string> otherwise) => some.Count > 0 ? some : [otherwise()];
 

@@ -24,7 +24,7 @@ public sealed class StaleReleases(Machine machine, ProfileShelf shelf, TimeProvi
         var stale = new List<StaleRelease>();
         foreach (var install in installs.Where(i => !i.IsCurrent))
         {
-            var path = ReinstallChoice.RealPath(install.Path);
+            var path = Folder.RealPathOf(install.Path);
             using var folder = Folder.Open(path);
             var users = new UserPlaces(machine, shelf).Data(profile, path, cancel).Where(u => u.Path.StartsWith(path + "/", StringComparison.Ordinal)).ToList();
             var reason = users.Count > 0 ? $"holds the user's own {PathBytes.Shown(users[0].Path)}"

@@ -50,9 +50,9 @@ public sealed class UserPlaces(Machine machine, ProfileShelf shelf)
             return $"is used by {other.Title} too ({PathBytes.Shown(other.Path)})";
         var folders = machine.Folders;
         string[] own = [folders.Home, folders.Data, folders.Config, folders.Cache, folders.State];
-        if (own.Select(RealOf).Any(o => IsBelow(o, place.Path)))
+        if (own.Select(Folder.RealPathOf).Any(o => IsBelow(o, place.Path)))
             return "holds all of the user's files";
-        if (!own.Select(RealOf).Concat(profile.Installs.Places.SelectMany(p => Real(p, null))).Any(o => IsBelow(place.Path, o)))
+        if (!own.Select(Folder.RealPathOf).Concat(profile.Installs.Places.SelectMany(p => Real(p, null))).Any(o => IsBelow(place.Path, o)))
             return "lies outside of the user's and the product's folders";
         return Mount.Table().Any(m => m.Point == place.Path || m.Point.StartsWith(place.Path + "/", StringComparison.Ordinal)) ? "is, or holds, another disk's mount point" : null;
     }
@@ -82,16 +82,7 @@ public sealed class UserPlaces(Machine machine, ProfileShelf shelf)
     }
 
     /// <summary>The path with the links on its way followed, but not the last one.</summary>
-    private static string RealOf(string path)
-    {
-        var parent = Path.GetDirectoryName(path);
-        if (parent is null)
-            return path;
-        if (!Directory.Exists(parent))
-            return Path.Join(RealOf(parent), Path.GetFileName(path));
-        using var folder = Folder.Open(parent);
-        return Path.Join(folder.RealPath, Path.GetFileName(path));
-    }
+    private static string RealOf(string path) => Path.GetDirectoryName(path) is { } parent ? Path.Join(Folder.RealPathOf(parent), Path.GetFileName(path)) : path;
 
     private static bool Overlap(string path, string other) => IsBelow(path, other) || IsBelow(other, path);
 

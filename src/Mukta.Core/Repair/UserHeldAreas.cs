@@ -19,7 +19,7 @@ internal sealed class UserHeldAreas : IDisposable
         this.begun = begun;
         this.header = header;
         Anchor = Folder.Open(machine.Root);
-        usual = Below(Path.Join(RealParent(machine.Folders.State), "mukta", "held"));
+        usual = Below(Path.Join(Folder.RealPathOf(machine.Folders.State), "mukta", "held"));
     }
 
     /// <summary>Told before every change, see <see cref="Folder.OnChange"/>.</summary>
@@ -47,7 +47,7 @@ internal sealed class UserHeldAreas : IDisposable
     }
 
     /// <summary>A path as an area takes it: real, and relative to the root.</summary>
-    public string PathOf(string path) => Below(Path.Join(RealParent(Path.GetDirectoryName(path)!), Path.GetFileName(path)));
+    public string PathOf(string path) => Below(Path.Join(Folder.RealPathOf(Path.GetDirectoryName(path)!), Path.GetFileName(path)));
 
     /// <summary>The area in Mukta's folder for state: for what is no file.</summary>
     public HeldArea Usual => At(usual);
@@ -91,15 +91,6 @@ internal sealed class UserHeldAreas : IDisposable
         foreach (var area in areas.Values)
             area.Dispose();
         Anchor.Dispose();
-    }
-
-    /// <summary>The real path of a folder that may not be there yet: of the part that is, with the rest behind it.</summary>
-    private static string RealParent(string path)
-    {
-        if (!Directory.Exists(path))
-            return Path.Join(RealParent(Path.GetDirectoryName(path)!), Path.GetFileName(path));
-        using var folder = Folder.Open(path);
-        return folder.RealPath;
     }
 
     private string Below(string path) => Path.GetRelativePath(Anchor.RealPath, path);

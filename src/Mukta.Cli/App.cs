@@ -1,12 +1,12 @@
-using System.CommandLine;
 using System.CommandLine.Invocation;
 using System.CommandLine.Parsing;
+using System.CommandLine;
 using System.Runtime.InteropServices;
 using Mukta.Cli.Commands;
 using Mukta.Disk;
-using Mukta.Host.Setup;
+using Mukta.Operations;
 using Mukta.Products;
-using Mukta.Storage;
+using Mukta.Setup;
 
 namespace Mukta.Cli;
 

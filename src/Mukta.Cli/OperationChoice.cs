@@ -1,9 +1,9 @@
 using System.CommandLine;
-using Mukta.Host;
 using Mukta.Host.Services;
+using Mukta.Host;
+using Mukta.Operations;
 using Mukta.Products;
-using Mukta.Repair;
-using Mukta.Storage;
+using Mukta.State;
 
 namespace Mukta.Cli;
 
@@ -24,7 +24,7 @@ internal sealed class OperationChoice
     public Machine Machine(ParseResult parsed) =>
         parsed.GetValue(root) is { } mounted ? Host.Machine.MountedAt(mounted, UserEnvironment.Get) : Host.Machine.Here(UserEnvironment.Get);
 
-    public OperationShelf Shelf(ParseResult parsed, CancellationToken cancel = default) => new(Machine(parsed), TimeProvider.System, new ServiceUndo(Commands.ServicesCommand.ControlOf(Machine(parsed)), cancel));
+    public OperationShelf Shelf(ParseResult parsed, CancellationToken cancel = default) => new(Machine(parsed).Home, TimeProvider.System, new ServiceUndo(Commands.ServicesCommand.ControlOf(Machine(parsed)), cancel));
 
     /// <summary>All operations that hold something, oldest first: those of the state database, of the user, and of the installs that profiles and records name.</summary>
     public IReadOnlyList<HeldOperation> All(ParseResult parsed)

@@ -1,9 +1,9 @@
 using System.CommandLine;
 using Mukta.Host;
 using Mukta.Manifests;
+using Mukta.Operations;
 using Mukta.Products;
-using Mukta.Repair;
-using Mukta.Storage;
+using Mukta.State;
 using Spectre.Console;
 
 namespace Mukta.Cli;

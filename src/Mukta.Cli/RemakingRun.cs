@@ -2,14 +2,13 @@ using System.CommandLine;
 using Mukta.Cli.Commands;
 using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
+using Mukta.Fetching;
 using Mukta.Host.Processes;
 using Mukta.Host.Services;
-using Mukta.Host.Setup;
 using Mukta.Manifests;
+using Mukta.Operations;
 using Mukta.Reinstall;
-using Mukta.Repair;
-using Mukta.Sources;
-using Mukta.Storage;
+using Mukta.Setup;
 using Serilog;
 using Spectre.Console;
 
@@ -47,7 +46,7 @@ internal sealed class RemakingRun(Session session, Product product, ParseResult 
     public bool IsAgreed { get; init; }
 
     /// <summary>True where an interrupted run of the same command is there to go on with.</summary>
-    public bool IsInterrupted => (left ??= SteppedOperation.Interrupted(product.Machine, Command, product.Profile.Product)) is not null;
+    public bool IsInterrupted => (left ??= SteppedOperation.Interrupted(product.Machine.Home, Command, product.Profile.Product)) is not null;
 
     public Manifest Manifest => manifest ??= MetalinkReader.ReadFile(ManifestFile ?? product.ManifestFile);
 
@@ -115,7 +114,7 @@ internal sealed class RemakingRun(Session session, Product product, ParseResult 
         var list = isNamed ? source.Sources(parsed, shelved.Profile.Manifest?.Mirrors ?? [], of, log)
             : SourceList.Of([], shelved.Profile.Manifest?.Mirrors ?? [], of, isOffline: false, Session.UserAgent, TimeProvider.System, log);
         sources.Add(list);
-        var isNew = left is not null && SteppedOperation.IsStepDone(left, ReinstallStep.ChangedOver, path);
+        var isNew = left is not null && ReinstallStep.IsDone(left, ReinstallStep.ChangedOver, path);
         return ReinstallTarget.Of(product.Machine, product.Shelf, shelved.Profile, of, path, list.Sources, Wish, Choice.OfOthers(shelved), isNew, source.Also(parsed), meter, cancel);
     }
 
@@ -142,7 +141,7 @@ internal sealed class RemakingRun(Session session, Product product, ParseResult 
         catch (ReinstallStopped e)
         {
             if (e.State is ReinstallState.WaitsForRestart or ReinstallState.RemovedAndWaits)
-                WaitingOperations.Put(product.Machine, new WaitingOperation(e.Operation, Typed, SetupRunner.Boot));
+                WaitingOperations.Put(product.Machine.Home, new WaitingOperation(e.Operation, Typed, SetupRunner.Boot));
             throw new MuktaException(e.Code, e.What, e.Where, $"{e.Next}\n{ReinstallText.Words(e.State)}\nTo go on: {Typed}\nTo go back: mukta undo {e.Operation}{product.OptionsForUndo}", e);
         }
     }

@@ -1,11 +1,11 @@
 using System.CommandLine;
 using System.Reflection;
 using Mukta.Cli.Json;
+using Mukta.Operations;
 using Mukta.Products;
-using Mukta.Storage;
-using Serilog;
 using Serilog.Core;
 using Serilog.Events;
+using Serilog;
 using Spectre.Console;
 
 namespace Mukta.Cli;

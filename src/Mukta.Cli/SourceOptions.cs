@@ -1,7 +1,6 @@
 using System.CommandLine;
+using Mukta.Fetching;
 using Mukta.Manifests;
-using Mukta.Repair;
-using Mukta.Sources;
 using Serilog;
 
 namespace Mukta.Cli;

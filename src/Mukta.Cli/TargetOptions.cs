@@ -1,8 +1,9 @@
 using System.CommandLine;
 using Mukta.Disk;
-using Mukta.Host;
 using Mukta.Host.Processes;
+using Mukta.Host;
 using Mukta.Manifests;
+using Mukta.Operations;
 using Mukta.Products;
 using Mukta.Reinstall;
 
@@ -63,7 +64,7 @@ internal sealed class TargetOptions(bool mayBeNew = false)
         if (Directory.Exists(named) || named.Contains('/', StringComparison.Ordinal))
             return null;
         var product = choice.Product(parsed, named);
-        return SteppedOperation.Interrupted(product.Machine, command, product.Profile.Product) is not null
+        return SteppedOperation.Interrupted(product.Machine.Home, command, product.Profile.Product) is not null
             || (choice.Named(parsed) is null && (NewPlace(parsed) is not null || (HasNone(product) && FolderInItsPlace(product) is null))) ? product : null;
     }
 

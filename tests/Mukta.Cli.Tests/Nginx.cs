@@ -1,8 +1,8 @@
 using System.Diagnostics;
-using System.Net;
 using System.Net.Sockets;
-using System.Security.Cryptography;
+using System.Net;
 using System.Security.Cryptography.X509Certificates;
+using System.Security.Cryptography;
 using Mukta.Tests;
 
 namespace Mukta.Cli.Tests;

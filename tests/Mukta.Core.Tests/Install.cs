@@ -1,7 +1,7 @@
 using Mukta.Disk;
+using Mukta.Fetching;
 using Mukta.Manifests;
 using Mukta.Repair;
-using Mukta.Sources;
 using Mukta.Tests;
 using Mukta.Verification;
 

@@ -2,9 +2,9 @@ using System.CommandLine;
 using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
-using Mukta.Storage;
-using Mukta.Verification;
+using Mukta.State;
 using Mukta.Verification.Quick;
+using Mukta.Verification;
 using Spectre.Console;
 
 namespace Mukta.Cli.Commands;

@@ -4,7 +4,7 @@ using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
 using Mukta.Host.Checks;
 using Mukta.Products;
-using Mukta.Storage;
+using Mukta.State;
 using Spectre.Console;
 
 namespace Mukta.Cli.Commands;

@@ -2,12 +2,12 @@ using System.CommandLine;
 using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
-using Mukta.Host;
 using Mukta.Host.Processes;
+using Mukta.Host;
 using Mukta.Manifests;
 using Mukta.Products;
 using Mukta.Reinstall;
-using Mukta.Storage;
+using Mukta.State;
 using Spectre.Console;
 
 namespace Mukta.Cli.Commands;

@@ -4,6 +4,7 @@ using Mukta.Cli.Rendering;
 using Mukta.Disk;
 using Mukta.Host.Processes;
 using Mukta.Manifests;
+using Mukta.Moving;
 using Mukta.Reinstall;
 using Spectre.Console;
 

@@ -2,15 +2,15 @@ using System.CommandLine;
 using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
+using Mukta.Fetching;
 using Mukta.Host.Processes;
 using Mukta.Manifests;
 using Mukta.Products;
 using Mukta.Reinstall;
 using Mukta.Repair;
-using Mukta.Sources;
-using Mukta.Storage;
-using Mukta.Verification;
+using Mukta.State;
 using Mukta.Verification.Quick;
+using Mukta.Verification;
 using Serilog;
 using Spectre.Console;
 

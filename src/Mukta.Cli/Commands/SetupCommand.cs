@@ -3,11 +3,11 @@ using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
 using Mukta.Host.Processes;
-using Mukta.Host.Setup;
 using Mukta.Manifests;
+using Mukta.Operations;
 using Mukta.Products;
 using Mukta.Reinstall;
-using Mukta.Storage;
+using Mukta.Setup;
 using Spectre.Console;
 
 namespace Mukta.Cli.Commands;
@@ -67,7 +67,7 @@ internal static class SetupCommand
             if (!product.Machine.IsLive)
                 throw new MuktaException(ExitCode.BadInput, "A setup program can only be run on its own machine.", product.Machine.Root, "Start that machine and run the command there.");
             using var install = Folder.Open(path);
-            var interrupted = SteppedOperation.Interrupted(product.Machine, "setup", profile.Product);
+            var interrupted = SteppedOperation.Interrupted(product.Machine.Home, "setup", profile.Product);
             if (interrupted is null)
                 SetupRunner.Prove(install, setup, manifest, cancel);
             if (!session.IsJson && !(session.IsQuiet && IsAgreed))
@@ -95,7 +95,7 @@ internal static class SetupCommand
             catch (ReinstallStopped e)
             {
                 if (e.State == ReinstallState.WaitsForRestart)
-                    WaitingOperations.Put(product.Machine, new WaitingOperation(e.Operation, typed, SetupRunner.Boot));
+                    WaitingOperations.Put(product.Machine.Home, new WaitingOperation(e.Operation, typed, SetupRunner.Boot));
                 throw;
             }
         }

@@ -3,8 +3,8 @@ using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
 using Mukta.Host.Processes;
-using Mukta.Repair;
-using Mukta.Storage;
+using Mukta.Operations;
+using Mukta.State;
 using Spectre.Console;
 
 namespace Mukta.Cli.Commands;

@@ -3,9 +3,9 @@ using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
 using Mukta.Hashing;
-using Mukta.Storage;
-using Mukta.Verification;
+using Mukta.State;
 using Mukta.Verification.Quick;
+using Mukta.Verification;
 
 namespace Mukta.Cli.Commands;
 

@@ -1,5 +1,5 @@
 using Mukta.Disk;
-using Mukta.Repair;
+using Mukta.Operations;
 
 namespace Mukta.Cli.Json;
 

@@ -1,5 +1,6 @@
 using Mukta.Disk;
 using Mukta.Reinstall;
+using Mukta.UserData;
 
 namespace Mukta.Cli.Json;
 

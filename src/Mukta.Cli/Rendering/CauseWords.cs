@@ -1,4 +1,4 @@
-using Mukta.Repair.Causes;
+using Mukta.Repair.Damage;
 
 namespace Mukta.Cli.Rendering;
 

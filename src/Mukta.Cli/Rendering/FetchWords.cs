@@ -1,5 +1,5 @@
 using Mukta.Disk;
-using Mukta.Sources;
+using Mukta.Fetching;
 
 namespace Mukta.Cli.Rendering;
 

@@ -1,5 +1,5 @@
 using Mukta.Disk;
-using Mukta.Repair;
+using Mukta.Operations;
 using Spectre.Console;
 
 namespace Mukta.Cli.Rendering;

@@ -1,8 +1,9 @@
 using System.Globalization;
 using Mukta.Disk;
+using Mukta.Operations;
 using Mukta.Products;
 using Mukta.Reinstall;
-using Mukta.Repair;
+using Mukta.UserData;
 using Spectre.Console;
 
 namespace Mukta.Cli.Rendering;

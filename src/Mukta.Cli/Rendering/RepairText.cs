@@ -1,6 +1,6 @@
 using Mukta.Disk;
+using Mukta.Fetching;
 using Mukta.Repair;
-using Mukta.Sources;
 using Mukta.Verification;
 using Spectre.Console;
 

@@ -1,3 +1,4 @@
+using Mukta.Operations;
 using Mukta.Products;
 
 namespace Mukta.Host;
@@ -32,6 +33,9 @@ public sealed record Machine(string Root, UserFolders Folders)
                 ExitCode.BadInput, homes.Count == 0 ? "The mounted disk has no user's home." : "The mounted disk has several users, and which one is meant is not clear.",
                 homes.Count == 0 ? Path.Join(real, "home") : string.Join("\n", homes), "Put the home's path, as that machine names it, before the command: HOME=/home/NAME mukta ...");
     }
+
+    /// <summary>The same as operations see it.</summary>
+    public OperationHome Home => new(Root, Folders.State);
 
     /// <summary>A path of the machine as seen from here.</summary>
     public string At(string path) => IsLive ? path : Path.Join(Root, path);

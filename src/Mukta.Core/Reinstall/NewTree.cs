@@ -1,6 +1,7 @@
 using Mukta.Disk;
+using Mukta.Fetching;
+using Mukta.Operations;
 using Mukta.Repair;
-using Mukta.Sources;
 using Mukta.Verification;
 
 namespace Mukta.Reinstall;

@@ -1,7 +1,7 @@
 using Mukta.Disk;
 using Mukta.Host;
 using Mukta.Products;
-using Mukta.Storage;
+using Mukta.State;
 
 namespace Mukta.Reinstall;
 

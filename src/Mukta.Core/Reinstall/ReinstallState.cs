@@ -1,4 +1,4 @@
-using Mukta.Repair;
+using Mukta.Operations;
 
 namespace Mukta.Reinstall;
 
@@ -81,6 +81,9 @@ public static class ReinstallStep
             : Has(ServicesOff) ? ReinstallState.ServicesOff
             : ReinstallState.Preparing;
     }
+
+    /// <summary>True where a step with an install is done in an operation that was interrupted.</summary>
+    public static bool IsDone(OperationRecord record, string step, string path) => SteppedOperation.HasStep(record, Of(step, path));
 
     internal static string Of(string step, string path) => $"{step} {path}";
 

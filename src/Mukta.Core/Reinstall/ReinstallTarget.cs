@@ -1,9 +1,10 @@
 using Mukta.Disk;
+using Mukta.Fetching;
 using Mukta.Host;
 using Mukta.Manifests;
 using Mukta.Products;
 using Mukta.Repair;
-using Mukta.Sources;
+using Mukta.UserData;
 using Mukta.Verification;
 
 namespace Mukta.Reinstall;

@@ -1,10 +1,11 @@
 using System.Globalization;
 using Mukta.Disk;
-using Mukta.Host;
+using Mukta.Fetching;
 using Mukta.Host.Services;
-using Mukta.Host.Setup;
+using Mukta.Host;
+using Mukta.Operations;
 using Mukta.Repair;
-using Mukta.Storage;
+using Mukta.Setup;
 using Serilog;
 using static Mukta.Reinstall.ReinstallStep;
 
@@ -85,12 +86,16 @@ public sealed class Reinstaller(Machine machine, IServiceControl services, TimeP
     {
         var started = time.GetTimestamp();
         var header = OperationHeader.New(command, product, targets[^1].Manifest.Release, OperationHeader.Root, time);
-        using var operation = SteppedOperation.Open(machine, header, words, Begun, OnChange);
+        using var operation = SteppedOperation.Open(machine.Home, header, words, Begun, OnChange);
         var (at, locks) = (targets[0], new List<InstallLock>());
         try
         {
             if (operation.Left is { } left && SteppedOperation.WaitsFor(left) is { } boot && boot == SetupRunner.Boot)
-                throw operation.StillWaits(targets[0].Profile);
+            {
+                operation.StillWaits();
+                throw SetupFailure.NeedsRestart(targets[0].Profile);
+            }
+
             var runs = targets.Select((t, i) => new TargetRun(this, operation, wish, at = t, i)).ToList();
             foreach (var target in targets.Where(t => t.IsThere))
                 locks.Add(InstallLock.Take(target.Path, time));
@@ -110,7 +115,7 @@ public sealed class Reinstaller(Machine machine, IServiceControl services, TimeP
             }
 
             operation.End();
-            WaitingOperations.Forget(machine, operation.Header.Operation);
+            WaitingOperations.Forget(machine.Home, operation.Header.Operation);
             return new ReinstallOutcome(operation.Header.Operation, done, time.GetElapsedTime(started));
         }
         catch (Exception e) when (ReinstallStopped.Told(e, at.Path) is { } told)

@@ -1,7 +1,8 @@
 using Mukta.Disk;
 using Mukta.Host;
+using Mukta.Operations;
 using Mukta.Products;
-using Mukta.Repair;
+using Mukta.UserData;
 
 namespace Mukta.Reinstall;
 
@@ -42,7 +43,7 @@ public sealed class StaleReleases(Machine machine, ProfileShelf shelf, TimeProvi
     /// <exception cref="DiskException">One cannot be moved; those before it are held.</exception>
     public string Hold(IReadOnlyList<StaleRelease> releases, Action<OperationHeader, string>? begun)
     {
-        using var areas = new UserHeldAreas(machine, OperationHeader.New("locate", releases.Count == 1 ? releases[0].Profile.Product : null, null, OperationHeader.Root, time), begun);
+        using var areas = new UserHeldAreas(machine.Home, OperationHeader.New("locate", releases.Count == 1 ? releases[0].Profile.Product : null, null, OperationHeader.Root, time), begun);
         foreach (var release in releases)
         {
             var (area, path) = areas.For(release.Path);

@@ -1,11 +1,13 @@
+using Mukta.Repair;
 using System.Globalization;
 using Mukta.Disk;
 using Mukta.Host.Launching;
 using Mukta.Host.Services;
-using Mukta.Host.Setup;
+using Mukta.Operations;
 using Mukta.Products;
-using Mukta.Repair;
-using Mukta.Storage;
+using Mukta.Setup;
+using Mukta.State;
+using Mukta.UserData;
 using Mukta.Verification;
 using static Mukta.Reinstall.ReinstallStep;
 
@@ -146,7 +148,7 @@ internal sealed class TargetRun
         {
             if (root.Look(snapshot) is not null)
                 TreeBulk.Remove(root, snapshot, cancel);
-            new TreeCopy(root, root, CopyWay.SecondNames).Copy(path, snapshot, TreeCopy.IsOfARun, with.Meter, cancel);
+            new TreeCopy(root, root, CopyWay.SecondNames).Copy(path, snapshot, Workshop.IsOfARun, with.Meter, cancel);
             area.HoldCopy(snapshot, path, noted?.HeldAt);
         }
 

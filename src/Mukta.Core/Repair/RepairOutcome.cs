@@ -1,3 +1,4 @@
+using Mukta.Fetching;
 using Mukta.Verification;
 
 namespace Mukta.Repair;
@@ -30,7 +31,7 @@ public sealed record RepairOutcome
     public long BytesElsewhere { get; init; }
 
     /// <summary>What the damage looks like.</summary>
-    public IReadOnlyList<Causes.FoundCause> Causes { get; init; } = [];
+    public IReadOnlyList<Damage.FoundCause> Causes { get; init; } = [];
 
     /// <summary>What did not work.</summary>
     public IReadOnlyList<RepairFailure> Failures { get; init; } = [];

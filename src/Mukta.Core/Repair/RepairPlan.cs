@@ -124,7 +124,7 @@ public sealed record RepairPlan
     public Manifest? Older { get; init; }
 
     /// <summary>The plan with what was found elsewhere on this machine.</summary>
-    public RepairPlan With(Sources.LocalPieces local) => this with { Steps = [.. Steps.Select(s => s is PutFile put ? put with { BytesElsewhere = local.BytesFor(put) } : s)] };
+    public RepairPlan With(Fetching.LocalPieces local) => this with { Steps = [.. Steps.Select(s => s is PutFile put ? put with { BytesElsewhere = local.BytesFor(put) } : s)] };
 
     /// <summary>The plan for a new tree beside an older copy, whose good pieces are taken. Pure.</summary>
     /// <param name="twin">The verification of the older copy.</param>
@@ -224,5 +224,5 @@ public sealed record RepairPlan
     };
 
     /// <summary>The published bits, with the group's right to write as the machine has chosen it.</summary>
-    internal static int NewMode(int found, int published) => (published & ~Conclusion.OwnChoice) | (found & Conclusion.OwnChoice);
+    internal static int NewMode(int found, int published) => (published & ~ManifestFile.OwnChoice) | (found & ManifestFile.OwnChoice);
 }

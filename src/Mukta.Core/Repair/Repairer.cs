@@ -1,7 +1,8 @@
 using System.Globalization;
 using Mukta.Disk;
-using Mukta.Repair.Causes;
-using Mukta.Sources;
+using Mukta.Fetching;
+using Mukta.Operations;
+using Mukta.Repair.Damage;
 using Mukta.Verification;
 using Serilog;
 

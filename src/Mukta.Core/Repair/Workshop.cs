@@ -1,9 +1,10 @@
 using System.Collections.Concurrent;
 using Mukta.Disk;
+using Mukta.Fetching;
 using Mukta.Hashing;
 using Mukta.Manifests;
-using Mukta.Repair.Causes;
-using Mukta.Sources;
+using Mukta.Operations;
+using Mukta.Repair.Damage;
 
 namespace Mukta.Repair;
 
@@ -11,6 +12,9 @@ namespace Mukta.Repair;
 internal sealed class Workshop(Folder install, HeldArea area, RepairPlan plan, Fetcher fetcher)
 {
     public const string StagingFolder = ManifestPath.OwnFolder + "/staging";
+
+    /// <summary>True for what belongs to one run of Mukta on an install, and is of no use in a copy.</summary>
+    public static bool IsOfARun(string path) => path is ManifestPath.OwnFolder + "/lock" or StagingFolder;
 
     private const int UsualFileMode = 0b110_100_100;
 

@@ -6,18 +6,12 @@ namespace Mukta.Verification;
 /// <summary>Draws findings from what a survey and the reading have shown. Pure.</summary>
 internal sealed class Conclusion(Manifest manifest, Inventory inventory, Survey survey, bool modesCompared, bool rememberProven)
 {
-    /// <summary>
-    /// The group's right to write is the machine's own choice (its umask, an install shared by a group), not the publisher's:
-    /// it is neither compared nor changed.
-    /// </summary>
-    internal const int OwnChoice = 0b000_010_000;
-
     private readonly List<Finding> findings = [.. survey.Findings];
     private readonly HashSet<string> accountedFor = new(StringComparer.Ordinal);
     private readonly Dictionary<string, Node> proven = new(StringComparer.Ordinal);
 
     /// <summary>True where a file's permission bits are as published, or close enough not to matter.</summary>
-    internal static bool ModeFits(int found, int published) => ((found ^ published) & 0x1FF & ~OwnChoice) == 0;
+    internal static bool ModeFits(int found, int published) => ((found ^ published) & 0x1FF & ~ManifestFile.OwnChoice) == 0;
 
     public VerifyResult Draw(IReadOnlyList<ContentAnswer> answers, IReadOnlyList<ToRead> trusted)
     {

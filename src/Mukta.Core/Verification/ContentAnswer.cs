@@ -2,7 +2,6 @@ using System.Globalization;
 using Microsoft.Win32.SafeHandles;
 using Mukta.Disk;
 using Mukta.Hashing;
-using Mukta.Manifests;
 
 namespace Mukta.Verification;
 

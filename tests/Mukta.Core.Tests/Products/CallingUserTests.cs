@@ -1,6 +1,6 @@
 using Mukta.Disk;
 using Mukta.Products;
-using Mukta.Storage;
+using Mukta.State;
 using Mukta.Tests;
 
 namespace Mukta.Core.Tests.Products;

@@ -1,5 +1,5 @@
 using CsCheck;
-using Mukta.Repair.Causes;
+using Mukta.Repair.Damage;
 using Mukta.Tests;
 
 namespace Mukta.Core.Tests.Repair;

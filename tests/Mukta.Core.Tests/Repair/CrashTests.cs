@@ -1,9 +1,10 @@
 using CsCheck;
 using Mukta.Disk;
+using Mukta.Fetching;
 using Mukta.Host;
+using Mukta.Operations;
 using Mukta.Products;
 using Mukta.Repair;
-using Mukta.Sources;
 using Mukta.Tests;
 
 namespace Mukta.Core.Tests.Repair;
@@ -118,7 +119,7 @@ public sealed class CrashTests
     {
         using var install = Broken();
         Repair(install, null);
-        var shelf = new OperationShelf(MachineOf(install), TimeProvider.System);
+        var shelf = new OperationShelf(MachineOf(install).Home, TimeProvider.System);
         var operation = shelf.All([install.Root], []).ShouldHaveSingleItem();
         operation.ShouldSatisfyAllConditions(o => o.State.ShouldBe(OperationState.Done), o => o.Size.Files.ShouldBeGreaterThan(4), o => o.Record.Header.Product.ShouldBe("gannet-post"));
         shelf.Purge(operation, TestContext.Current.CancellationToken);

@@ -1,8 +1,9 @@
 using CsCheck;
 using Mukta.Disk;
+using Mukta.Fetching;
 using Mukta.Manifests;
+using Mukta.Operations;
 using Mukta.Repair;
-using Mukta.Sources;
 using Mukta.Tests;
 using Mukta.Verification;
 

@@ -3,9 +3,9 @@ using Mukta.Disk;
 using Mukta.Host;
 using Mukta.Manifests;
 using Mukta.Products;
-using Mukta.Storage;
-using Mukta.Verification;
+using Mukta.State;
 using Mukta.Verification.Quick;
+using Mukta.Verification;
 
 namespace Mukta.Core.Tests.Verification;
 

@@ -1,4 +1,5 @@
 using Mukta.Disk;
+using Mukta.Hashing;
 using Mukta.Manifests;
 using Mukta.Tests;
 using Mukta.Verification;

@@ -1,5 +1,5 @@
 using Mukta.Disk;
-using Mukta.Repair;
+using Mukta.Operations;
 
 namespace Mukta.Host.Caches;
 
@@ -30,7 +30,7 @@ public sealed class CacheClearer(Machine machine, TimeProvider time, Action<Oper
     public (string Operation, IReadOnlyList<ClearedCache> Cleared) Clear(
         string product, IReadOnlyList<CacheFolder> caches, bool forGood, Action refuseIfRunning, CancellationToken cancel)
     {
-        using var areas = new UserHeldAreas(machine, OperationHeader.New("caches", product, null, OperationHeader.Root, time), begun) { OnChange = OnChange };
+        using var areas = new UserHeldAreas(machine.Home, OperationHeader.New("caches", product, null, OperationHeader.Root, time), begun) { OnChange = OnChange };
         var cleared = new List<ClearedCache>();
         foreach (var cache in caches)
         {

@@ -8,8 +8,8 @@ using Mukta.Host.Runtime;
 using Mukta.Host.Services;
 using Mukta.Host.Space;
 using Mukta.Manifests;
+using Mukta.Operations;
 using Mukta.Products;
-using Mukta.Repair;
 
 namespace Mukta.Host.Checks;
 
@@ -29,7 +29,7 @@ public sealed record ProductCheck(ShelvedProfile Shelved, string? Install, IRead
 /// <param name="Environment">The environment variables.</param>
 /// <param name="UserAgent">What Mukta calls itself on the network.</param>
 /// <param name="Time">For dates and durations.</param>
-/// <param name="Recorded">Installs of a product that were recorded; see <see cref="Storage.InstallRecords"/>.</param>
+/// <param name="Recorded">Installs of a product that were recorded; see <see cref="State.InstallRecords"/>.</param>
 public sealed record CheckSurroundings(
     Machine Machine, IServiceControl Services, Func<string, string?> Environment, string UserAgent, TimeProvider Time, Func<string, IReadOnlyList<string>> Recorded);
 
@@ -183,7 +183,7 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
 
     private AreaResult Space(Subject subject)
     {
-        var held = new OperationShelf(Machine, around.Time).All(subject.Install is { } install ? [install] : [], []).Sum(o => o.Size.Bytes);
+        var held = new OperationShelf(Machine.Home, around.Time).All(subject.Install is { } install ? [install] : [], []).Sum(o => o.Size.Bytes);
         var places = new SpaceLook(Machine).At(subject.Install, subject.Facts.Chosen?.Evidence, subject.Manifest?.Files.Max(f => (long?)f.Size) ?? 0);
         return AreaResult.Of(Area.Space, SpaceFindings.Of(places, held), $"{Units.Bytes(places.Min(p => p.Room?.FreeBytes) ?? 0)} free");
     }

@@ -1,6 +1,6 @@
 using System.Text;
 using Mukta.Disk;
-using Mukta.Repair;
+using Mukta.Operations;
 
 namespace Mukta.Host.Launching;
 
@@ -35,7 +35,7 @@ public sealed class LaunchRestorer(Machine machine, TimeProvider time, Action<Op
     /// <returns>The operation's id, where the old files are held, and what became of each change.</returns>
     public (string Operation, IReadOnlyList<ChangedEntry> Changed) Do(string product, IReadOnlyList<LaunchChange> changes)
     {
-        using var areas = new UserHeldAreas(machine, OperationHeader.New("launch", product, null, OperationHeader.Root, time), begun) { OnChange = OnChange };
+        using var areas = new UserHeldAreas(machine.Home, OperationHeader.New("launch", product, null, OperationHeader.Root, time), begun) { OnChange = OnChange };
         var changed = changes.Select(c => Do(areas, c)).ToList();
         areas.End();
         return (areas.Operation, changed);

@@ -1,4 +1,4 @@
-using Mukta.Repair;
+using Mukta.Operations;
 
 namespace Mukta.Host.Services;
 
@@ -14,7 +14,7 @@ public sealed class ServiceRecord : IDisposable
     /// <param name="time">For the operation's date.</param>
     /// <param name="begun">Told of the operation and of the folder of held areas that it uses.</param>
     public ServiceRecord(Machine machine, string product, TimeProvider time, Action<OperationHeader, string>? begun = null) =>
-        areas = new UserHeldAreas(machine, OperationHeader.New("services", product, null, OperationHeader.Root, time), begun);
+        areas = new UserHeldAreas(machine.Home, OperationHeader.New("services", product, null, OperationHeader.Root, time), begun);
 
     /// <summary>Writes into an operation that has further steps.</summary>
     internal ServiceRecord(UserHeldAreas areas) => (this.areas, isOwn) = (areas, false);

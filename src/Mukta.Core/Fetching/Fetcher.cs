@@ -1,0 +1,266 @@
+using Mukta.Hashing;
+using System.Buffers;
+using System.Collections.Concurrent;
+using System.Security.Cryptography;
+using System.Threading.RateLimiting;
+using Serilog;
+
+namespace Mukta.Fetching;
+
+/// <summary>
+/// Brings the pieces of staged files, several requests at a time, from the source whose turn it is; what one does not
+/// deliver right, the next is asked for.
+/// </summary>
+internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits, TimeProvider time, WorkMeter? meter, ILogger log) : IDisposable
+{
+    /// <summary>One request asks for at most this much, or for one piece where a piece is longer.</summary>
+    private const long LongestRequest = 16L << 20;
+
+    private const int BufferLength = 128 * 1024;
+    private const int RequestsAtATime = 6;
+    private const int FruitlessTries = 2;
+    private static readonly TimeSpan LeftAlone = TimeSpan.FromSeconds(20);
+
+    private readonly RateLimiter? rate = limits.BytesPerSecond is { } most ? new TokenBucketRateLimiter(new TokenBucketRateLimiterOptions
+    {
+        TokenLimit = (int)Math.Clamp(most / 10, BufferLength, int.MaxValue),
+        TokensPerPeriod = (int)Math.Clamp(most / 10, 1, int.MaxValue),
+        ReplenishmentPeriod = TimeSpan.FromMilliseconds(100),
+        QueueLimit = int.MaxValue,
+        AutoReplenishment = true,
+    }) : null;
+
+    private readonly SemaphoreSlim requests = new(RequestsAtATime, RequestsAtATime);
+    private readonly SourceShares shares = new(sources, time);
+    private volatile bool isSentInRanges;
+
+    public IReadOnlyList<SourceTally> Tallies => shares.Tallies;
+
+    /// <summary>Brings every piece that is needed. Null when all are there, otherwise why not.</summary>
+    public async Task<string?> FetchAsync(StagedFile staged, CancellationToken cancel)
+    {
+        var reasons = new ConcurrentQueue<string>();
+        var runs = Runs(staged);
+        var alone = isSentInRanges || runs.Count == 1 ? 0 : 1; // A source that ignores ranges sends the whole file at the first request.
+        foreach (var run in runs.Take(alone))
+            await FetchRunAsync(staged, run.First, run.End, reasons, cancel).ConfigureAwait(false);
+        var parallel = new ParallelOptions { MaxDegreeOfParallelism = RequestsAtATime, CancellationToken = cancel };
+        await Parallel.ForEachAsync(
+            runs.Skip(alone), parallel, async (run, token) => await FetchRunAsync(staged, run.First, run.End, reasons, token).ConfigureAwait(false)).ConfigureAwait(false);
+        return staged.IsComplete ? null : string.Join("; ", reasons.Distinct().Take(4)) is { Length: > 0 } why ? why : "no source is left";
+    }
+
+    public void Dispose()
+    {
+        requests.Dispose();
+        rate?.Dispose();
+    }
+
+    private static List<(int First, int End)> Runs(StagedFile staged)
+    {
+        var runs = new List<(int First, int End)>();
+        for (var piece = 0; piece < staged.PieceCount; piece++)
+        {
+            if (!staged.IsNeeded(piece))
+                continue;
+            if (runs is [.., var last] && last.End == piece && staged.RangeOf(piece).End - staged.RangeOf(last.First).Offset <= LongestRequest)
+                runs[^1] = (last.First, piece + 1);
+            else
+                runs.Add((piece, piece + 1));
+        }
+
+        return runs;
+    }
+
+    private async Task FetchRunAsync(StagedFile staged, int first, int end, ConcurrentQueue<string> reasons, CancellationToken cancel)
+    {
+        var length = staged.RangeOf(end - 1).End - staged.RangeOf(first).Offset;
+        var tried = new List<SourceTally>();
+        await requests.WaitAsync(cancel).ConfigureAwait(false);
+        try
+        {
+            while (NextNeeded(staged, first, end) is not null && shares.Next(tried, length) is { } turn)
+            {
+                tried.Add(turn.Tally);
+                try
+                {
+                    await TryAsync(turn, staged, first, end, reasons, cancel).ConfigureAwait(false);
+                }
+                finally
+                {
+                    turn.Tally.Ended(length);
+                }
+            }
+        }
+        finally
+        {
+            requests.Release();
+        }
+    }
+
+    /// <summary>Asks one source for a run's pieces, and again while it brings some of them.</summary>
+    private async Task TryAsync(SourceTurn turn, StagedFile staged, int first, int end, ConcurrentQueue<string> reasons, CancellationToken cancel)
+    {
+        var (source, tally) = turn;
+        for (var fruitless = 0; fruitless < FruitlessTries && !tally.IsLeftAlone(time.GetTimestamp());)
+        {
+            if (NextNeeded(staged, first, end) is not { } wanted)
+                return;
+            try
+            {
+                if (await AskAsync(source, tally, staged, wanted, cancel).ConfigureAwait(false) is { } trouble)
+                    reasons.Enqueue($"{source.Name} {trouble}");
+                fruitless = NextNeeded(staged, first, end) == wanted ? fruitless + 1 : 0;
+            }
+            catch (SourceException e)
+            {
+                log.Debug("{Source} failed for {Path}: {Reason}", source.Name, staged.File.Path, e.Reason);
+                tally.Failed();
+                if (e.IsDead)
+                    LeaveAlone(tally);
+                reasons.Enqueue($"{source.Name} {e.Reason}");
+                return;
+            }
+        }
+    }
+
+    private void LeaveAlone(SourceTally tally) => tally.LeaveAlone(time.GetTimestamp() + (long)(LeftAlone.TotalSeconds * time.TimestampFrequency));
+
+    private static (int First, int End)? NextNeeded(StagedFile staged, int first, int end)
+    {
+        while (first < end && !staged.IsNeeded(first))
+            first++;
+        if (first == end)
+            return null;
+        var last = first;
+        while (last < end && staged.IsNeeded(last))
+            last++;
+        return (first, last);
+    }
+
+    /// <summary>Asks once. Null when all that came was right, otherwise what was wrong with it.</summary>
+    private async Task<string?> AskAsync(ISource source, SourceTally tally, StagedFile staged, (int First, int End) wanted, CancellationToken cancel)
+    {
+        var range = new ByteRange(staged.RangeOf(wanted.First).Offset, staged.RangeOf(wanted.End - 1).End - staged.RangeOf(wanted.First).Offset);
+        var started = time.GetTimestamp();
+        var answer = await source.OpenAsync(staged.File, range, cancel).ConfigureAwait(false);
+        tally.Came(0, time.GetTimestamp() - started);
+        if (answer.HasChanged)
+            tally.Changed();
+        await using (answer.ConfigureAwait(false))
+        {
+            if (answer.Covers == range)
+            {
+                if (range.Length < staged.File.Size)
+                    isSentInRanges = true;
+                return await ReceiveAsync(answer, tally, staged, wanted.End, cancel).ConfigureAwait(false);
+            }
+
+            // The whole file comes instead of the range: one reader takes all that is needed out of it, the others wait.
+            await staged.WholeBody.WaitAsync(cancel).ConfigureAwait(false);
+            try
+            {
+                return NextNeeded(staged, wanted.First, wanted.End) is null ? null
+                    : await ReceiveAsync(answer, tally, staged, staged.PieceCount, cancel).ConfigureAwait(false);
+            }
+            finally
+            {
+                staged.WholeBody.Release();
+            }
+        }
+    }
+
+    private async Task<string?> ReceiveAsync(SourceAnswer answer, SourceTally tally, StagedFile staged, int end, CancellationToken cancel)
+    {
+        var buffer = ArrayPool<byte>.Shared.Rent(BufferLength);
+        using var hash = staged.Kind.Start();
+        string? trouble = null;
+        try
+        {
+            for (var piece = staged.PieceAt(answer.Covers.Offset); piece < end; piece++)
+            {
+                if (NextNeeded(staged, piece, end) is null)
+                    return trouble;
+                var isOurs = staged.TryClaim(piece);
+                var isRight = false;
+                try
+                {
+                    if (!await ReceivePieceAsync(answer.Body, tally, staged, piece, isOurs ? hash : null, buffer, cancel).ConfigureAwait(false))
+                        return Broke(tally, "broke off in the middle");
+                    if (!isOurs)
+                        continue;
+                    isRight = staged.Matches(piece, hash.GetHashAndReset());
+                }
+                finally
+                {
+                    if (isOurs)
+                        staged.Release(piece, isRight);
+                }
+
+                if (isRight)
+                {
+                    tally.Right(staged.RangeOf(piece).Length);
+                    meter?.Count(staged.RangeOf(piece).Length);
+                }
+                else
+                {
+                    log.Debug("{Source} sent piece {Piece} of {Path} with wrong bytes", tally.Name, piece + 1, staged.File.Path);
+                    tally.Bad();
+                    trouble = "sent bytes that are not the published ones";
+                }
+            }
+
+            return trouble;
+        }
+        catch (Exception e) when (e is HttpRequestException or IOException)
+        {
+            log.Debug("{Source} broke off: {Reason}", tally.Name, e.Message);
+            return Broke(tally, "broke off in the middle");
+        }
+        catch (OperationCanceledException) when (!cancel.IsCancellationRequested)
+        {
+            LeaveAlone(tally);
+            return Broke(tally, $"sent nothing for {limits.LongestSilence.TotalSeconds:0} s");
+        }
+        finally
+        {
+            ArrayPool<byte>.Shared.Return(buffer);
+        }
+    }
+
+    /// <summary>Reads one piece's bytes; writes and hashes them where a hash is given. False where the body ends first.</summary>
+    private async Task<bool> ReceivePieceAsync(Stream body, SourceTally tally, StagedFile staged, int piece, IncrementalHash? hash, byte[] buffer, CancellationToken cancel)
+    {
+        var range = staged.RangeOf(piece);
+        for (var done = 0L; done < range.Length;)
+        {
+            using var silence = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+            silence.CancelAfter(limits.LongestSilence);
+            var started = time.GetTimestamp();
+            var got = await body.ReadAsync(buffer.AsMemory(0, (int)Math.Min(BufferLength, range.Length - done)), silence.Token).ConfigureAwait(false);
+            if (got == 0)
+                return false;
+            tally.Came(got, time.GetTimestamp() - started);
+            if (rate is not null)
+            {
+                using var lease = await rate.AcquireAsync(got, cancel).ConfigureAwait(false);
+            }
+
+            if (hash is not null)
+            {
+                hash.AppendData(buffer, 0, got);
+                staged.Write(buffer.AsSpan(0, got), range.Offset + done);
+            }
+
+            done += got;
+        }
+
+        return true;
+    }
+
+    private static string Broke(SourceTally tally, string how)
+    {
+        tally.Failed();
+        return how;
+    }
+}

@@ -1,0 +1,245 @@
+using System.Buffers.Binary;
+using Mukta.Disk;
+using Mukta.Hashing;
+using Mukta.Manifests;
+using Mukta.Operations;
+using Mukta.Repair;
+using Mukta.Verification;
+
+namespace Mukta.Fetching;
+
+/// <summary>Where to look for pieces on this machine before the network is asked.</summary>
+/// <param name="Also">Folders that the user named: every file in them is looked at.</param>
+/// <param name="OtherInstalls">Other installs of the product: files of the same paths are looked at.</param>
+public sealed record LocalPlaces(IReadOnlyList<string> Also, IReadOnlyList<string> OtherInstalls)
+{
+    /// <summary>None but the install itself.</summary>
+    public static LocalPlaces None { get; } = new([], []);
+}
+
+/// <summary>
+/// Pieces that are needed and were found on this machine: in files that were moved or renamed, in the held area, in other
+/// installs, in folders that the user named. Found by length and hash; each is hashed again when it is taken.
+/// </summary>
+public sealed class LocalPieces : IDisposable
+{
+    /// <summary>Files nobody named are only looked at while that is worth it: so many bytes for each that is needed.</summary>
+    private const long WorthReading = 16;
+
+    private const long AlwaysWorthReading = 256L << 20;
+
+    private readonly record struct PieceKey(UInt128 Head, HashKind Kind, long Length);
+
+    private sealed record Place(Folder Folder, string Path, long Offset, bool IsHere);
+
+    private readonly Dictionary<PieceKey, Place?> pieces = [];
+    private readonly HashSet<(long Length, HashKind Kind)> grids = [];
+    private readonly List<Folder> opened = [];
+    private readonly WorkMeter? meter;
+    private readonly CancellationToken cancel;
+    private long taken, missing, budget;
+
+    private LocalPieces(WorkMeter? meter, CancellationToken cancel) => (this.meter, this.cancel) = (meter, cancel);
+
+    /// <summary>Bytes that were taken so far.</summary>
+    public long Taken => Interlocked.Read(ref taken);
+
+    /// <summary>Looks for the pieces that a plan needs.</summary>
+    /// <param name="plan">The plan.</param>
+    /// <param name="found">The verification that it was made from.</param>
+    /// <param name="install">The install.</param>
+    /// <param name="places">Where else to look.</param>
+    /// <param name="meter">Counts the bytes that are read.</param>
+    /// <param name="cancel">Ends it.</param>
+    public static LocalPieces For(RepairPlan plan, VerifyResult found, Folder install, LocalPlaces places, WorkMeter? meter, CancellationToken cancel)
+    {
+        var local = new LocalPieces(meter, cancel);
+        try
+        {
+            foreach (var put in plan.Puts.Where(p => !p.IsFresh))
+                local.Need(put);
+            if (local.pieces.Count == 0)
+                return local;
+            meter?.Begin("looking on this machine", 0);
+            local.budget = Math.Max(AlwaysWorthReading, WorthReading * plan.BytesToFetch);
+            local.TakeProven(found, install);
+            local.ScanStrays(found, install);
+            local.ScanHeld(install);
+            local.ScanOthers(plan, places);
+            return local;
+        }
+        catch
+        {
+            local.Dispose();
+            throw;
+        }
+    }
+
+    /// <summary>How many bytes of a file's needed pieces are here.</summary>
+    public long BytesFor(PutFile put) => put.IsFresh ? 0 : Pieces(put).Where(p => pieces.GetValueOrDefault(p.Key) is not null).Sum(p => p.Key.Length);
+
+    /// <summary>Copies what is here into a staged file, hashing each piece on the way.</summary>
+    internal void Fill(StagedFile staged, PieceHasher hasher, CancellationToken stop)
+    {
+        var proof = staged.File.Proof;
+        var buffer = new byte[1 << 20];
+        for (var piece = 0; piece < staged.PieceCount; piece++)
+        {
+            var range = staged.RangeOf(piece);
+            if (!staged.IsNeeded(piece) || pieces.GetValueOrDefault(Key(proof, piece, range.Length)) is not { } place || !staged.TryClaim(piece))
+                continue;
+            var isRight = false;
+            try
+            {
+                using var from = place.Folder.OpenRead(place.Path);
+                if (!hasher.Proves(from, place.Offset, range.Length, proof.Kind, proof[piece], null, stop))
+                    continue; // It was changed since it was looked at.
+                for (var done = 0L; done < range.Length;)
+                {
+                    var got = RandomAccess.Read(from, buffer.AsSpan(0, (int)Math.Min(buffer.Length, range.Length - done)), place.Offset + done);
+                    if (got == 0)
+                        break;
+                    staged.Write(buffer.AsSpan(0, got), range.Offset + done);
+                    done += got;
+                }
+
+                isRight = hasher.Proves(staged.Handle, range.Offset, range.Length, proof.Kind, proof[piece], null, stop);
+                if (isRight)
+                    Interlocked.Add(ref taken, range.Length);
+            }
+            catch (Exception e) when (e is IOException or UnauthorizedAccessException or DiskException { Errno: not (DiskException.NoSpace or DiskException.QuotaExceeded) })
+            {
+                // What cannot be read here is fetched.
+            }
+            finally
+            {
+                staged.Release(piece, isRight);
+            }
+        }
+    }
+
+    /// <inheritdoc/>
+    public void Dispose() => opened.ForEach(f => f.Dispose());
+
+    private static PieceKey Key(PieceList proof, int piece, long length) => new(BinaryPrimitives.ReadUInt128BigEndian(proof[piece]), proof.Kind, length);
+
+    private static IEnumerable<(PieceKey Key, int Piece)> Pieces(PutFile put)
+    {
+        var proof = put.File.Proof;
+        return put.Fetch.SelectMany(r => Enumerable.Range(r.FirstPiece, r.LastPiece - r.FirstPiece + 1)).Select(p => (Key(proof, p, Math.Min(proof.PieceLength, put.File.Size - (p * proof.PieceLength))), p));
+    }
+
+    private void Need(PutFile put)
+    {
+        foreach (var (key, _) in Pieces(put))
+            missing += pieces.TryAdd(key, null) ? 1 : 0;
+        grids.Add((put.File.Proof.PieceLength, put.File.Proof.Kind));
+    }
+
+    private void Found(PieceKey key, Place place)
+    {
+        if (!pieces.TryGetValue(key, out var known) || known is not null)
+            return;
+        pieces[key] = place;
+        missing--;
+    }
+
+    /// <summary>The same bytes may stand elsewhere in the install itself: the manifest tells, and verification has read them.</summary>
+    private void TakeProven(VerifyResult found, Folder install)
+    {
+        foreach (var file in found.Manifest.Files.Where(f => found.Proven.ContainsKey(f.Path)))
+        {
+            for (var piece = 0; piece < file.PieceCount && missing > 0; piece++)
+                Found(Key(file.Proof, piece, Math.Min(file.Proof.PieceLength, file.Size - (piece * file.Proof.PieceLength))), new Place(install, file.Path, piece * file.Proof.PieceLength, IsHere: true));
+        }
+    }
+
+    private void ScanStrays(VerifyResult found, Folder install)
+    {
+        var wanted = found.Findings.OfType<Missing>().Select(m => m.Entry).OfType<ManifestFile>().Select(f => f.Size).ToHashSet();
+        foreach (var stray in found.Strays.Where(s => s.Found.Kind == NodeKind.File).OrderByDescending(s => wanted.Contains(s.Found.Size)))
+            Scan(install, stray.Path, stray.Found.Size, isNamed: false);
+        foreach (var miscased in found.Findings.OfType<Miscased>())
+            Scan(install, miscased.FoundAt, miscased.Found.Size, isNamed: false);
+        foreach (var inTheWay in found.Findings.OfType<WrongKind>().Where(w => w.Found == NodeKind.File))
+            Scan(install, inTheWay.Path, inTheWay.BytesInside, isNamed: false);
+    }
+
+    private void ScanHeld(Folder install)
+    {
+        foreach (var record in OperationRecord.In(install, HeldArea.OfInstall).Reverse())
+        {
+            foreach (var line in record.Lines.Where(l => l.Act is "held" or "replaced" && l.HeldAt is not null).TakeWhile(_ => missing > 0))
+            {
+                if (install.Look($"{record.Path}/{line.HeldAt}") is { Kind: NodeKind.File } held)
+                    Scan(install, $"{record.Path}/{line.HeldAt}", held.Size, isNamed: false);
+            }
+        }
+    }
+
+    private void ScanOthers(RepairPlan plan, LocalPlaces places)
+    {
+        foreach (var other in places.OtherInstalls.TakeWhile(_ => missing > 0))
+        {
+            if (Opened(other) is not { } folder)
+                continue;
+            foreach (var put in plan.Puts.Where(p => !p.IsFresh))
+            {
+                if (folder.Look(put.Path) is { Kind: NodeKind.File } there)
+                    Scan(folder, put.Path, there.Size, isNamed: false);
+            }
+        }
+
+        foreach (var also in places.Also.TakeWhile(_ => missing > 0))
+        {
+            if (Opened(also) is not { } folder)
+                continue;
+            foreach (var entry in TreeWalk.Entries(folder, null, cancel).Where(e => e.Node is { Kind: NodeKind.File }).TakeWhile(_ => missing > 0))
+                Scan(folder, entry.Path, entry.Node!.Value.Size, isNamed: true);
+        }
+    }
+
+    private Folder? Opened(string path)
+    {
+        try
+        {
+            var folder = Folder.Open(path);
+            opened.Add(folder);
+            return folder;
+        }
+        catch (MuktaException)
+        {
+            return null;
+        }
+    }
+
+    private static IEnumerable<long> Slices(long size, long length)
+    {
+        for (var offset = 0L; offset < size; offset += length)
+            yield return offset;
+    }
+
+    /// <summary>Hashes a file in slices as long as the needed pieces are, and remembers those that are needed.</summary>
+    private void Scan(Folder folder, string path, long size, bool isNamed)
+    {
+        if (missing == 0 || size == 0 || (!isNamed && (budget -= size) < 0))
+            return;
+        try
+        {
+            using var file = folder.OpenRead(path);
+            var slices = grids.SelectMany(g => Slices(size, g.Length).Select(offset => new Stretch(offset, Math.Min(g.Length, size - offset), g.Kind))).ToList();
+            OpenFileStretches.Hash(file, slices, Take, meter, cancel);
+
+            void Take(int index, in Hashed hashed)
+            {
+                var slice = slices[index];
+                if (hashed.Digest.Length > 0)
+                    Found(new PieceKey(BinaryPrimitives.ReadUInt128BigEndian(hashed.Digest), slice.Kind, slice.Length), new Place(folder, path, slice.Offset, IsHere: false));
+            }
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or DiskException)
+        {
+            // What cannot be read is no source.
+        }
+    }
+}

@@ -1,0 +1,98 @@
+using Mukta.Disk;
+using Mukta.Manifests;
+using Serilog;
+
+namespace Mukta.Fetching;
+
+/// <summary>Makes sources out of what the user or the manifest names, in the order in which they are to be tried.</summary>
+public sealed class SourceList : IDisposable
+{
+    private readonly List<ISource> sources = [];
+    private readonly HttpClient http;
+
+    private SourceList(HttpClient http) => this.http = http;
+
+    /// <summary>The sources, first choice first.</summary>
+    public IReadOnlyList<ISource> Sources => sources;
+
+    /// <summary>The sources that the user named; where none is, the ones that the manifest lists.</summary>
+    /// <param name="named">URLs (http, https) and folders.</param>
+    /// <param name="mirrors">Mirrors that are tried before the manifest's own, where none is named.</param>
+    /// <param name="manifest">The manifest.</param>
+    /// <param name="isOffline">True to use folders only.</param>
+    /// <param name="userAgent">What Mukta calls itself to a mirror, such as <c>mukta/0.1.0</c>.</param>
+    /// <param name="time">For waits.</param>
+    /// <param name="log">Takes diagnostics.</param>
+    /// <exception cref="MuktaException">A name is neither.</exception>
+    public static SourceList Of(IReadOnlyList<string> named, IReadOnlyList<Uri> mirrors, Manifest manifest, bool isOffline, string userAgent, TimeProvider time, ILogger log)
+    {
+        var list = new SourceList(MirrorSource.CreateClient(userAgent));
+        try
+        {
+            foreach (var name in named)
+                list.sources.Add(list.Named(name, list.RankAfter(IsUrl(name)), time, log));
+            if (isOffline && list.sources.Find(s => s.IsRemote) is { } remote)
+                throw new MuktaException(ExitCode.BadInput, "This source is on the network, and --offline leaves the network out.", remote.Name, "Name a folder with --from, or leave --offline out.");
+            if (named.Count == 0 && !isOffline)
+            {
+                foreach (var mirror in mirrors)
+                    list.sources.Add(list.Named(mirror.AbsoluteUri, list.RankAfter(sharesWithLast: true), time, log));
+                list.AddListed(manifest, time, log);
+            }
+
+            return list;
+        }
+        catch
+        {
+            list.Dispose();
+            throw;
+        }
+    }
+
+    /// <inheritdoc/>
+    public void Dispose()
+    {
+        foreach (var source in sources.OfType<IDisposable>())
+            source.Dispose();
+        http.Dispose();
+    }
+
+    private static bool IsUrl(string name) => name.Contains("://", StringComparison.Ordinal);
+
+    /// <summary>The rank of a source that comes after those so far: mirrors in a row share one, a folder has one of its own.</summary>
+    private int RankAfter(bool sharesWithLast) => sources is not [.., var last] ? 0 : last.IsRemote && sharesWithLast ? last.Rank : last.Rank + 1;
+
+    private ISource Named(string name, int rank, TimeProvider time, ILogger log)
+    {
+        if (IsUrl(name))
+        {
+            return Uri.TryCreate(name, UriKind.Absolute, out var uri) && (uri.Scheme == Uri.UriSchemeHttp || uri.Scheme == Uri.UriSchemeHttps)
+                ? new MirrorSource(name, http, file => MirrorUrl.Below(uri, file.Path), time, log) { Rank = rank }
+                : throw new MuktaException(ExitCode.BadInput, "This source is no http or https URL.", name, "Name a URL such as https://mirror.example/game, or a folder.");
+        }
+
+        if (!Directory.Exists(name))
+            throw new MuktaException(ExitCode.BadInput, "This source is no folder.", name, "Name a folder that holds the release's files, or a URL that begins with http:// or https://.");
+        return new FolderSource(Folder.Open(name)) { Rank = rank };
+    }
+
+    /// <summary>What the manifest lists: mirrors of the same priority share a rank.</summary>
+    private void AddListed(Manifest manifest, TimeProvider time, ILogger log)
+    {
+        MirrorUrl? before = null;
+        foreach (var root in manifest.Bases.OrderBy(b => b.Priority))
+        {
+            sources.Add(new MirrorSource(root.Url.AbsoluteUri, http, file => MirrorUrl.Below(root.Url, file.Path), time, log) { Rank = RankAfter(root.Priority == before?.Priority) });
+            before = root;
+        }
+
+        var most = manifest.Files.Max(f => (int?)f.Urls.Count) ?? 0;
+        for (var i = 0; i < most; i++)
+        {
+            var choice = i;
+            var name = choice == 0 ? "the manifest's own URLs" : $"the manifest's own URLs, choice {choice + 1}";
+            var isAsGood = choice > 0 && manifest.Files.All(f => f.Urls.Count <= choice || f.Urls[choice].Priority == f.Urls[choice - 1].Priority);
+            sources.Add(new MirrorSource(name, http, file => choice < file.Urls.Count ? file.Urls[choice].Url : null, time, log) { Rank = RankAfter(isAsGood) });
+        }
+    }
+}

@@ -1,0 +1,37 @@
+
+namespace Mukta.Fetching;
+
+/// <summary>
+/// Divides the requests of an operation among its sources. A lower rank goes first. Within a rank each request goes to the
+/// source that would be done with it soonest, by how fast it has been so far and by what it is still busy with: so the
+/// requests that run at a time are divided in proportion to speed, and each failure in a row halves what a source gets.
+/// </summary>
+internal sealed class SourceShares(IReadOnlyList<ISource> sources, TimeProvider time)
+{
+    private readonly Lock choosing = new();
+
+    public IReadOnlyList<SourceTally> Tallies { get; } = [.. sources.Select(s => new SourceTally(s.Name))];
+
+    /// <summary>The source to ask for a request of so many bytes, counted as busy with it until <see cref="SourceTally.Ended"/>; null where none is left.</summary>
+    public SourceTurn? Next(IReadOnlyCollection<SourceTally> tried, long bytes)
+    {
+        lock (choosing)
+        {
+            var now = time.GetTimestamp();
+            var open = sources.Zip(Tallies, (s, t) => new SourceTurn(s, t)).Where(t => !tried.Contains(t.Tally) && !t.Tally.IsLeftAlone(now)).ToList();
+            if (open.Count == 0)
+                return null;
+            var first = open.Min(Order);
+            var rank = open.Where(t => Order(t) == first).ToList();
+            var best = rank.Max(t => t.Tally.Speed(time)) ?? 1; // What is not measured yet is taken to be as good as the best, and so gets its try.
+            var next = rank.MinBy(t => (t.Tally.Busy + bytes) / ((t.Tally.Speed(time) ?? best) * t.Tally.Trust))!;
+            next.Tally.Began(bytes);
+            return next;
+        }
+    }
+
+    private (bool IsSlow, int Rank) Order(SourceTurn turn) => (turn.Tally.IsSlow(time), turn.Source.Rank);
+}
+
+/// <summary>A source whose turn it is.</summary>
+internal sealed record SourceTurn(ISource Source, SourceTally Tally);

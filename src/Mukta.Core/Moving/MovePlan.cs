@@ -1,0 +1,124 @@
+using Mukta.Disk;
+using Mukta.Products;
+using Mukta.Reinstall;
+
+namespace Mukta.Moving;
+
+/// <summary>What a move is going to do. All paths are real.</summary>
+/// <param name="Profile">The product.</param>
+/// <param name="From">Where the install is.</param>
+/// <param name="To">Where it goes.</param>
+/// <param name="IsRename">True within one file system: nothing is copied.</param>
+/// <param name="Size">How much it is.</param>
+/// <param name="Needs">What the tree asks of the file system that it goes to.</param>
+/// <param name="Can">What that file system can do.</param>
+public sealed record MovePlan(Profile Profile, string From, string To, bool IsRename, TreeSize Size, TreeNeeds Needs, DiskCan Can)
+{
+    /// <summary>Installs of other products inside of it, relative to it: they move along.</summary>
+    public IReadOnlyList<(string Product, string Path)> Inside { get; init; } = [];
+
+    /// <summary>Looks at both places.</summary>
+    /// <param name="profile">The product.</param>
+    /// <param name="from">The install.</param>
+    /// <param name="destination">A folder to put it into, or its new name.</param>
+    /// <param name="cancel">Ends the walk.</param>
+    /// <exception cref="MuktaException">It cannot go there.</exception>
+    public static MovePlan Of(Profile profile, string from, string destination, CancellationToken cancel)
+    {
+        var (source, named) = (Folder.RealPathOf(from), Folder.RealPathOf(Path.GetFullPath(destination)));
+        var target = named != source && Directory.Exists(named) ? Path.Join(named, Path.GetFileName(source)) : named;
+        if (Path.Exists(target) && target != source)
+            throw new MuktaException(ExitCode.BadInput, "Something stands there already.", PathBytes.Shown(target), "Name a folder that is not there yet, or an empty place to put the install into.");
+        if (target == source || target.StartsWith(source + "/", StringComparison.Ordinal))
+            throw new MuktaException(ExitCode.BadInput, target == source ? "The install is there already." : "An install cannot be moved into itself.", PathBytes.Shown(target), "Name another folder.");
+        var place = ReinstallTarget.Nearest(target);
+        using var folder = Folder.Open(source);
+        var isRename = Node.At(source)?.Device == Node.At(place)?.Device;
+        return new MovePlan(profile, source, target, isRename, TreeBulk.Measure(folder, ".", cancel), TreeNeeds.Of(folder, cancel), DiskCan.OfType(Mount.Of(place)?.Type));
+    }
+
+    /// <summary>The plan of a move that was interrupted: from there on nothing has to be proven any more.</summary>
+    /// <exception cref="MuktaException">Another destination is named now.</exception>
+    public static MovePlan GoingOn(Profile profile, string from, string to, string destination, CancellationToken cancel)
+    {
+        var named = Folder.RealPathOf(Path.GetFullPath(destination));
+        if (named != to && Path.Join(named, Path.GetFileName(from)) != to)
+            throw new MuktaException(ExitCode.BadInput, $"A move of {profile.Title} to another place was begun and has not ended.", PathBytes.Shown(to), "Go on with that place, or go back with: mukta undo");
+        var there = Directory.Exists(from) ? from : to;
+        using var folder = Folder.Open(there);
+        var isRename = Node.At(Path.GetDirectoryName(from)!)?.Device == Node.At(ReinstallTarget.Nearest(to))?.Device;
+        return new MovePlan(profile, from, to, isRename, TreeBulk.Measure(folder, ".", cancel), TreeNeeds.Of(folder, cancel), DiskCan.OfType(Mount.Of(there)?.Type));
+    }
+
+    /// <summary>Proves that the place can take it.</summary>
+    /// <exception cref="MuktaException">It cannot.</exception>
+    public void Prove()
+    {
+        var place = ReinstallTarget.Nearest(To);
+        foreach (var at in new[] { place, Path.GetDirectoryName(From)! })
+        {
+            using var folder = Folder.Open(at);
+            if (!folder.MayChangeNamesIn(""))
+                throw new MuktaException(ExitCode.Blocked, "This folder may not be changed by you.", PathBytes.Shown(at), "Run the command as its owner, or as root.");
+        }
+
+        var table = Mount.Table();
+        if (table.Any(m => m.Point == From))
+            throw new MuktaException(ExitCode.Blocked, "The install is the top of a disk of its own, which cannot be moved.", PathBytes.Shown(From), "Mount that disk elsewhere instead.");
+        if (Mount.Of(place, table) is { ForbidsPrograms: true })
+            throw new MuktaException(ExitCode.Blocked, "No program can be started from that disk: it is mounted with noexec.", PathBytes.Shown(place), "Mount it without noexec, or choose another disk.");
+        if (!IsRename)
+        {
+            ProveRoom(place);
+            Prove(Can);
+        }
+    }
+
+    /// <summary>Proves that a file system can hold the tree.</summary>
+    /// <exception cref="MuktaException">It cannot.</exception>
+    internal void Prove(DiskCan can)
+    {
+        if (Needs.Links > 0 && !can.MakesLinks)
+            throw Cannot($"The install has {Units.Count(Needs.Links, "symbolic link")}, and that disk knows none.");
+        if (Needs.CaseTwins is { } twins && !can.TellsCaseApart)
+            throw Cannot($"The install has names that differ only by letter case ({PathBytes.Shown(twins)}), and that disk cannot tell them apart.");
+        if (can.LongestFile is { } most && Needs.LongestFile > most)
+            throw Cannot($"The install has a file of {Units.Bytes(Needs.LongestFile)}, and that disk takes files of {Units.Bytes(most)} at most.");
+    }
+
+    private void ProveRoom(string place)
+    {
+        var room = FileSystemFacts.RoomAt(place);
+        if (room.FreeBytes < Size.Bytes + (4 << 20))
+            throw new MuktaException(ExitCode.Blocked, $"The disk has {Units.Bytes(room.FreeBytes)} free; the install needs {Units.Bytes(Size.Bytes)}.", PathBytes.Shown(place), "Nothing was touched. Make room on that disk, or choose another.");
+        if (room.FreeInodes < Needs.Names + 100)
+            throw new MuktaException(ExitCode.Blocked, $"On that disk {Units.Count(room.FreeInodes.Value, "more file")} can be made; the install needs {Units.Number(Needs.Names)}.", PathBytes.Shown(place), "Nothing was touched. Choose another disk.");
+    }
+
+    private MuktaException Cannot(string why) => new(ExitCode.Blocked, why, PathBytes.Shown(To), "Nothing was touched. Choose a disk with another file system.");
+}
+
+/// <summary>What a tree asks of a file system.</summary>
+/// <param name="Names">Files, folders and links.</param>
+/// <param name="Links">Symbolic links.</param>
+/// <param name="LongestFile">Bytes of the longest file.</param>
+/// <param name="CaseTwins">A path that another one differs from only by letter case; null for none.</param>
+public sealed record TreeNeeds(long Names, long Links, long LongestFile, string? CaseTwins)
+{
+    /// <summary>Walks a tree.</summary>
+    public static TreeNeeds Of(Folder folder, CancellationToken cancel)
+    {
+        var (names, links, longest, twins) = (0L, 0L, 0L, (string?)null);
+        var seen = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
+        foreach (var entry in TreeWalk.Entries(folder, cancel: cancel))
+        {
+            names++;
+            links += entry.Node is { Kind: NodeKind.Link } ? 1 : 0;
+            longest = Math.Max(longest, entry.Node is { Kind: NodeKind.File } file ? file.Size : 0);
+            if (!seen.Add(entry.Path))
+                twins ??= entry.Path;
+        }
+
+        return new TreeNeeds(names, links, longest, twins);
+    }
+}

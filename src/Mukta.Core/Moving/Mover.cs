@@ -1,0 +1,140 @@
+using Mukta.Repair;
+using Mukta.Disk;
+using Mukta.Host.Launching;
+using Mukta.Host;
+using Mukta.Manifests;
+using Mukta.Operations;
+using Mukta.Reinstall;
+using Mukta.State;
+using Mukta.Verification;
+
+namespace Mukta.Moving;
+
+/// <summary>What a move has done.</summary>
+/// <param name="Operation">Its id.</param>
+/// <param name="Plan">The plan it followed.</param>
+/// <param name="LeftOut">Sockets, pipes and devices that were not copied.</param>
+/// <param name="After">The verification in the new place; null where no manifest is at hand.</param>
+public sealed record MoveOutcome(string Operation, MovePlan Plan, IReadOnlyList<string> LeftOut, VerifyResult? After);
+
+/// <summary>
+/// Moves an install. On another file system it is copied beside its new place, every byte read back and compared, then put
+/// there in one rename; launch entries and the record follow, and only then is the old one held. Interrupted anywhere one of
+/// the two is whole and in its place, and the same command goes on.
+/// </summary>
+/// <param name="machine">The machine.</param>
+/// <param name="time">For dates and durations.</param>
+public sealed class Mover(Machine machine, TimeProvider time)
+{
+    private const string Copied = "copied", Placed = "placed", Launched = "launch-restored", Held = "held";
+
+    /// <summary>Throws where the product runs.</summary>
+    public Action<string> RefuseIfRunning { get; init; } = _ => { };
+
+    /// <summary>Told of the operation and of each folder of held areas that it uses.</summary>
+    public Action<OperationHeader, string>? Begun { get; init; }
+
+    /// <summary>Counts the bytes.</summary>
+    public WorkMeter? Meter { get; init; }
+
+    /// <summary>Told before every change, see <see cref="Folder.OnChange"/>.</summary>
+    internal Action? OnChange { get; init; }
+
+    /// <summary>Where an interrupted move goes from and to; null where there is none.</summary>
+    public static (string From, string To)? Interrupted(Machine machine, string product) =>
+        SteppedOperation.Interrupted(machine.Home, "move", product)?.Lines.FirstOrDefault(l => l.Act == ReinstallStep.TargetAct) is { } target ? (target.From!, target.Path) : null;
+
+    /// <summary>Does it, or goes on with what was interrupted.</summary>
+    /// <param name="plan">The plan.</param>
+    /// <param name="manifest">The release, for the verification at the end; null where none is at hand.</param>
+    /// <param name="cancel">Interrupts; the same command goes on.</param>
+    /// <exception cref="ReinstallStopped">A step has failed.</exception>
+    public MoveOutcome Move(MovePlan plan, Manifest? manifest, CancellationToken cancel)
+    {
+        using var operation = SteppedOperation.Open(machine.Home, OperationHeader.New("move", plan.Profile.Product, manifest?.Release, OperationHeader.Root, time), $"move to {plan.To}", Begun, OnChange);
+        try
+        {
+            operation.NoteOnce(ReinstallStep.TargetAct, plan.To, plan.From);
+            using var source = Directory.Exists(plan.From) ? Folder.Open(plan.From) : null;
+            using var held = source is null ? null : InstallLock.Take(source, time);
+            var leftOut = plan.IsRename ? [] : Copy(operation, plan, cancel);
+            Place(operation, plan);
+            Launch(operation, plan, cancel);
+            if (!plan.IsRename && !operation.IsDone(Held))
+            {
+                RefuseIfRunning(plan.From);
+                var (area, path) = operation.Areas.For(plan.From);
+                if (operation.Areas.Anchor.Look(path) is not null)
+                    area.Hold(path);
+                operation.Done(Held);
+            }
+
+            operation.End();
+            return new MoveOutcome(operation.Header.Operation, plan, leftOut, Verified(plan, manifest, cancel));
+        }
+        catch (Exception e) when (ReinstallStopped.Told(e, plan.From) is { } told)
+        {
+            throw new ReinstallStopped(operation.IsDone(Placed) ? ReinstallState.ChangedOver : ReinstallState.Preparing, operation.Header.Operation, told);
+        }
+    }
+
+    private IReadOnlyList<string> Copy(SteppedOperation operation, MovePlan plan, CancellationToken cancel)
+    {
+        if (operation.IsDone(Copied))
+            return [];
+        var (root, (area, _), (_, from)) = (operation.Areas.Anchor, operation.Areas.For(plan.To), operation.Areas.For(plan.From));
+        plan.Prove(plan.Can.TriedIn(root, area.Path));
+        Meter?.Begin("copying", plan.Size.Bytes);
+        var copied = new TreeCopy(root, root, CopyWay.Bytes).Copy(from, StagedIn(area), Workshop.IsOfARun, Meter, cancel);
+        operation.Done(Copied);
+        return copied.LeftOut;
+    }
+
+    private void Place(SteppedOperation operation, MovePlan plan)
+    {
+        if (operation.IsDone(Placed))
+            return;
+        RefuseIfRunning(plan.From);
+        var root = operation.Areas.Anchor;
+        var (area, to) = operation.Areas.For(plan.To);
+        var from = plan.IsRename ? operation.Areas.For(plan.From).Path : StagedIn(area);
+        if (root.Look(from) is not null && root.Look(to) is null)
+        {
+            area.EnsureFolder(OwnFolders.Of(to));
+            if (plan.IsRename)
+                area.Rename(from, to);
+            else
+                area.Place(from, to);
+        }
+
+        root.Flush(OwnFolders.Of(to));
+        InstallRecords.TryPut(machine, plan.Profile.Product, plan.To, null, time);
+        foreach (var (product, path) in plan.Inside)
+            InstallRecords.TryPut(machine, product, Path.Join(plan.To, path), null, time);
+        operation.Done(Placed);
+    }
+
+    private void Launch(SteppedOperation operation, MovePlan plan, CancellationToken cancel)
+    {
+        if (operation.IsDone(Launched))
+            return;
+        foreach (var change in LaunchRestorer.Plan(new LaunchLook(machine).At(plan.Profile, plan.To), plan.Profile.Title).Where(c => c.Text is not null))
+        {
+            cancel.ThrowIfCancellationRequested();
+            if (LaunchRestorer.Do(operation.Areas, change).Failure is { } failure)
+                throw failure;
+        }
+
+        operation.Done(Launched);
+    }
+
+    private VerifyResult? Verified(MovePlan plan, Manifest? manifest, CancellationToken cancel)
+    {
+        if (manifest is null)
+            return null;
+        using var install = Folder.Open(plan.To);
+        return new Verifier(time).Verify(manifest, install, new VerifyOptions { Meter = Meter, RememberProven = true }, cancel);
+    }
+
+    private static string StagedIn(HeldArea area) => $"{area.Path}/new-0";
+}

@@ -1,0 +1,199 @@
+using System.ComponentModel;
+using System.Diagnostics;
+using Mukta.Disk;
+using Mukta.Hashing;
+using Mukta.Host.Services;
+using Mukta.Manifests;
+using Mukta.Products;
+
+namespace Mukta.Setup;
+
+/// <summary>How a vendor's setup program has ended.</summary>
+public enum SetupEnd
+{
+    /// <summary>It says done, and what has to be true then is.</summary>
+    Done,
+
+    /// <summary>It says done once the machine is restarted.</summary>
+    NeedsRestart,
+
+    /// <summary>It gave an exit code that does not mean done.</summary>
+    Failed,
+
+    /// <summary>It was ended at its time limit.</summary>
+    HungUp,
+
+    /// <summary>It says done, and what has to be true then is not.</summary>
+    NotTrue,
+}
+
+/// <summary>What came of a run.</summary>
+/// <param name="End">How it ended.</param>
+/// <param name="ExitCode">Its exit code; null where it was ended.</param>
+/// <param name="Elapsed">How long it ran.</param>
+/// <param name="LastLines">The last lines that it wrote.</param>
+/// <param name="NotTrue">What should be true and is not, in words.</param>
+public sealed record SetupOutcome(SetupEnd End, int? ExitCode, TimeSpan Elapsed, IReadOnlyList<string> LastLines, IReadOnlyList<string> NotTrue);
+
+/// <summary>
+/// Runs a vendor's setup program as its profile describes it: only while its bytes are the published ones, with its
+/// arguments one by one and no shell, within a time limit; and does not take its word for it afterwards.
+/// </summary>
+/// <param name="services">For the units that have to be up afterwards.</param>
+/// <param name="time">For durations.</param>
+public sealed class SetupRunner(IServiceControl services, TimeProvider time)
+{
+    private const int MostLines = 12, MostText = 16 << 10;
+    private static readonly TimeSpan LastWords = TimeSpan.FromSeconds(2);
+
+    /// <summary>The number of the machine's present start (random(4), boot_id).</summary>
+    public static string Boot => File.ReadAllText("/proc/sys/kernel/random/boot_id").Trim();
+
+    /// <summary>Proves that the program is the published one.</summary>
+    /// <exception cref="MuktaException">It is not, or the manifest does not list it.</exception>
+    public static void Prove(Folder install, SetupProgram setup, Manifest manifest, CancellationToken cancel)
+    {
+        var file = manifest.Files.FirstOrDefault(f => f.Path == setup.Program) ?? throw new MuktaException(
+            ExitCode.NotTrusted, "The manifest does not list the setup program, so nothing vouches for it and it is not run.", PathBytes.Shown(Path.Join(install.Path, setup.Program)), "Check the profile's key setup: program.");
+        if (!IsPublished(install, file, cancel))
+        {
+            throw new MuktaException(
+                ExitCode.NotTrusted, "The setup program is not the published one, so it is not run.", PathBytes.Shown(Path.Join(install.Path, setup.Program)),
+                $"Bring it back first with: mukta repair {manifest.Product ?? "PRODUCT"}");
+        }
+    }
+
+    /// <summary>True where a file is there with the published bytes.</summary>
+    public static bool IsPublished(Folder install, ManifestFile file, CancellationToken cancel)
+    {
+        try
+        {
+            if (install.Look(file.Path) is not { Kind: NodeKind.File } found || found.Size != file.Size)
+                return false;
+            using var handle = install.OpenRead(file.Path);
+            using var hasher = new PieceHasher();
+            return OpenFileStretches.Proven(handle, file.Proof, file.Size, [.. Enumerable.Range(0, file.PieceCount)], cancel).Count == file.PieceCount
+                && (file.AlsoProve is not { } whole || hasher.Proves(handle, 0, file.Size, whole.Kind, whole.Digest, null, cancel));
+        }
+        catch (Exception e) when (e is IOException or DiskException)
+        {
+            return false;
+        }
+    }
+
+    /// <summary>Proves the program, runs it, and looks whether what it says is true.</summary>
+    /// <param name="install">The install.</param>
+    /// <param name="setup">From the profile.</param>
+    /// <param name="action">install, repair or remove.</param>
+    /// <param name="manifest">Vouches for the program.</param>
+    /// <param name="cancel">Ends the program too.</param>
+    /// <exception cref="MuktaException">It is not the published program, or cannot be started.</exception>
+    public async Task<SetupOutcome> RunAsync(Folder install, SetupProgram setup, string action, Manifest manifest, CancellationToken cancel)
+    {
+        var how = setup.Actions[action];
+        Prove(install, setup, manifest, cancel);
+        var started = time.GetTimestamp();
+        var (code, lines) = await RunAsync(install, setup, how, cancel).ConfigureAwait(false);
+        var elapsed = time.GetElapsedTime(started);
+        var end = code is not { } given ? SetupEnd.HungUp : how.Done.Contains(given) ? SetupEnd.Done : how.Restart.Contains(given) ? SetupEnd.NeedsRestart : SetupEnd.Failed;
+        var notTrue = end == SetupEnd.Done && action != "remove" ? await NotTrueAsync(install, setup.Then, manifest, cancel).ConfigureAwait(false) : [];
+        return new SetupOutcome(notTrue.Count > 0 ? SetupEnd.NotTrue : end, code, elapsed, lines, notTrue);
+    }
+
+    /// <summary>What should be true after a setup and is not, in words.</summary>
+    public async Task<IReadOnlyList<string>> NotTrueAsync(Folder install, SetupResult then, Manifest manifest, CancellationToken cancel)
+    {
+        var wrong = new List<string>();
+        foreach (var path in then.Files)
+        {
+            if (install.Look(path) is not { Kind: NodeKind.File })
+                wrong.Add($"{PathBytes.Shown(path)} is not there");
+            else if (manifest.Files.FirstOrDefault(f => f.Path == path) is { } file && !IsPublished(install, file, cancel))
+                wrong.Add($"{PathBytes.Shown(path)} is not as published");
+        }
+
+        foreach (var state in await services.StatesAsync(then.Active, cancel).ConfigureAwait(false))
+        {
+            if (state.Active is not ("active" or "reloading"))
+                wrong.Add($"{state.Unit} is {(state.IsThere ? state.Active : "not installed")}, should be active");
+        }
+
+        return wrong;
+    }
+
+    private static async Task<(int? Code, IReadOnlyList<string> Lines)> RunAsync(Folder install, SetupProgram setup, SetupAction how, CancellationToken cancel)
+    {
+        var program = Path.Join(install.RealPath, setup.Program);
+        var start = new ProcessStartInfo(program, how.Arguments) { WorkingDirectory = install.RealPath, RedirectStandardInput = true, RedirectStandardOutput = true, RedirectStandardError = true };
+        using var timed = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        Process process;
+        try
+        {
+            process = Process.Start(start)!;
+        }
+        catch (Win32Exception e)
+        {
+            throw new MuktaException(
+                ExitCode.Blocked, $"The setup program cannot be started: {e.Message.TrimEnd('.')}.", PathBytes.Shown(program), "Is it a program for this machine, and may it be executed? mukta check and mukta verify tell.", e);
+        }
+
+        using (process)
+        {
+            process.StandardInput.Close();
+            var said = new Said();
+            var listening = Task.WhenAll(said.ListenAsync(process.StandardOutput), said.ListenAsync(process.StandardError));
+            timed.CancelAfter(how.TimeLimit);
+            try
+            {
+                await process.WaitForExitAsync(timed.Token).ConfigureAwait(false);
+            }
+            catch (OperationCanceledException)
+            {
+                process.Kill(entireProcessTree: true);
+                await process.WaitForExitAsync(CancellationToken.None).ConfigureAwait(false);
+                cancel.ThrowIfCancellationRequested();
+                await Task.WhenAny(listening, Task.Delay(LastWords, CancellationToken.None)).ConfigureAwait(false);
+                return (null, said.LastLines);
+            }
+
+            await Task.WhenAny(listening, Task.Delay(LastWords, CancellationToken.None)).ConfigureAwait(false); // What it leaves behind may keep them open for good.
+            return (process.ExitCode, said.LastLines);
+        }
+    }
+
+    /// <summary>The end of what a program says, however much it says.</summary>
+    private sealed class Said
+    {
+        private readonly Lock adding = new();
+        private string text = "";
+
+        public IReadOnlyList<string> LastLines
+        {
+            get
+            {
+                lock (adding)
+                    return [.. text.Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).TakeLast(MostLines).Select(l => PathBytes.Shown(l.Length > 200 ? l[..200] : l))];
+            }
+        }
+
+        public async Task ListenAsync(StreamReader reader)
+        {
+            var buffer = new char[4096];
+            try
+            {
+                for (int got; (got = await reader.ReadAsync(buffer).ConfigureAwait(false)) > 0;)
+                {
+                    lock (adding)
+                    {
+                        text += new string(buffer, 0, got);
+                        text = text.Length > MostText ? text[^MostText..] : text;
+                    }
+                }
+            }
+            catch (Exception e) when (e is IOException or ObjectDisposedException)
+            {
+                // It was ended.
+            }
+        }
+    }
+}

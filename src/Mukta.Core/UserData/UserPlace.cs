@@ -1,0 +1,90 @@
+using Mukta.Disk;
+using Mukta.Host;
+using Mukta.Products;
+
+namespace Mukta.UserData;
+
+/// <summary>Something of the user's, or something that a product leaves behind, as it stands on the disk.</summary>
+/// <param name="Path">Where it is, as seen from here: real, with no link on its way.</param>
+/// <param name="Kind">What stands there.</param>
+/// <param name="Size">How much it holds, and when it was last used.</param>
+/// <param name="Why">What names it, in words.</param>
+/// <param name="Blocked">Why it may not be touched, as the end of the sentence "it ..."; null where it may.</param>
+public sealed record UserPlace(string Path, NodeKind Kind, TreeSize Size, string Why, string? Blocked = null);
+
+/// <summary>
+/// Finds the user's data and the leftovers of a product. A leftover is never user data, never shared with another product,
+/// never outside of the user's and the product's folders, and never a home, a mount point or a link to elsewhere.
+/// </summary>
+/// <param name="machine">The machine.</param>
+/// <param name="shelf">All profiles at hand: what another product uses is not this one's leftover.</param>
+public sealed class UserPlaces(Machine machine, ProfileShelf shelf)
+{
+    /// <summary>The user's own data, as the profile names it.</summary>
+    public IReadOnlyList<UserPlace> Data(Profile profile, string? install, CancellationToken cancel) =>
+        [.. Outermost(profile.UserData.SelectMany(p => Found(p, install, $"user data: {p.Text}", cancel)))];
+
+    /// <summary>What the product leaves behind: its leftovers, caches and temporary files.</summary>
+    /// <param name="profile">The product.</param>
+    /// <param name="install">Its install: what lies in it goes with it, and is no leftover.</param>
+    /// <param name="cancel">Ends the walk.</param>
+    public IReadOnlyList<UserPlace> Leftovers(Profile profile, string? install, CancellationToken cancel)
+    {
+        var found = profile.Leftovers.SelectMany(p => Found(p, install, $"leftover: {p.Text}", cancel))
+            .Concat(profile.Caches.SelectMany(c => c.Places.SelectMany(p => Found(p, install, $"cache {c.Name}{(c.Holds is null ? "" : $" ({c.Holds})")}", cancel, c.MayBeCleared ? null : "is not to be cleared, says the profile"))))
+            .Concat(profile.Temporary.SelectMany(p => Found(p, install, $"temporary: {p.Text}", cancel)));
+        var users = profile.UserData.SelectMany(p => Real(p, install)).ToList();
+        var others = shelf.Profiles.Where(p => p.Profile.Product != profile.Product).SelectMany(p => Uses(p.Profile).Select(path => (p.Profile.Title, Path: path))).ToList();
+        return [.. Outermost(found.Where(f => install is null || !IsBelow(f.Path, install)).Select(f => f with { Blocked = Reason(f, profile, users, others) }))];
+    }
+
+    private string? Reason(UserPlace place, Profile profile, List<string> users, List<(string Title, string Path)> others)
+    {
+        if (place.Blocked is { } named)
+            return named;
+        if (place.Kind == NodeKind.Link)
+            return "is a link; what it leads to is somebody else's to name";
+        if (users.Find(u => Overlap(u, place.Path)) is { } user)
+            return $"belongs together with the user's own {PathBytes.Shown(user)}";
+        if (others.Find(o => Overlap(o.Path, place.Path)) is { Path: not null } other)
+            return $"is used by {other.Title} too ({PathBytes.Shown(other.Path)})";
+        var folders = machine.Folders;
+        string[] own = [folders.Home, folders.Data, folders.Config, folders.Cache, folders.State];
+        if (own.Select(Folder.RealPathOf).Any(o => IsBelow(o, place.Path)))
+            return "holds all of the user's files";
+        if (!own.Select(Folder.RealPathOf).Concat(profile.Installs.Places.SelectMany(p => Real(p, null))).Any(o => IsBelow(place.Path, o)))
+            return "lies outside of the user's and the product's folders";
+        return Mount.Table().Any(m => m.Point == place.Path || m.Point.StartsWith(place.Path + "/", StringComparison.Ordinal)) ? "is, or holds, another disk's mount point" : null;
+    }
+
+    /// <summary>Everything that a product's profile names on this machine, there or not.</summary>
+    private IEnumerable<string> Uses(Profile profile) =>
+        profile.UserData.Concat(profile.Leftovers).Concat(profile.Temporary).Concat(profile.Installs.Places).Concat(profile.Caches.SelectMany(c => c.Places)).Concat(profile.Launch.Select(l => l.Entry))
+            .Where(p => p.Variable != "install").SelectMany(p => Real(p, null).Concat(machine.Folders.PathOf(p) is { } fixedPath ? [RealOf(fixedPath)] : []));
+
+    private IEnumerable<string> Real(PathPattern pattern, string? install) => machine.Folders.At(pattern, install).Select(RealOf);
+
+    private IEnumerable<UserPlace> Found(PathPattern pattern, string? install, string why, CancellationToken cancel, string? blocked = null)
+    {
+        foreach (var path in Real(pattern, install).Distinct(StringComparer.Ordinal))
+        {
+            using var parent = Folder.Open(Path.GetDirectoryName(path)!);
+            if (parent.Look(Path.GetFileName(path)) is { } node)
+                yield return new UserPlace(path, node.Kind, TreeBulk.Measure(parent, Path.GetFileName(path), cancel), why, blocked);
+        }
+    }
+
+    /// <summary>Of places that lie in one another only the outermost.</summary>
+    private static IEnumerable<UserPlace> Outermost(IEnumerable<UserPlace> places)
+    {
+        var all = places.DistinctBy(p => p.Path).ToList();
+        return all.Where(p => !all.Any(o => o != p && o.Blocked is null && IsBelow(p.Path, o.Path)));
+    }
+
+    /// <summary>The path with the links on its way followed, but not the last one.</summary>
+    private static string RealOf(string path) => Path.GetDirectoryName(path) is { } parent ? Path.Join(Folder.RealPathOf(parent), Path.GetFileName(path)) : path;
+
+    private static bool Overlap(string path, string other) => IsBelow(path, other) || IsBelow(other, path);
+
+    private static bool IsBelow(string path, string folder) => path == folder || path.StartsWith(folder.TrimEnd('/') + "/", StringComparison.Ordinal);
+}

@@ -1,0 +1,169 @@
+using System.Security.Cryptography;
+using Microsoft.Win32.SafeHandles;
+
+namespace Mukta.Disk;
+
+/// <summary>How a copy of a tree comes to its bytes.</summary>
+public enum CopyWay
+{
+    /// <summary>Every byte is written anew, flushed, read back and compared. What an interrupted copy has finished is not copied again.</summary>
+    Bytes,
+
+    /// <summary>Each file gets a second name, or shares its bytes; copied only where the file system knows neither.</summary>
+    SecondNames,
+}
+
+/// <summary>What a copy has left out.</summary>
+/// <param name="Files">Files and links in the copy.</param>
+/// <param name="Bytes">Their bytes.</param>
+/// <param name="LeftOut">Sockets, pipes and devices: they are nothing without the program that made them.</param>
+public sealed record CopiedTree(long Files, long Bytes, IReadOnlyList<string> LeftOut);
+
+/// <summary>Copies a tree with kinds, modes, owners and times, following no link; files with several names keep them.</summary>
+/// <param name="source">Where it is.</param>
+/// <param name="target">Where it goes; the same or another file system.</param>
+/// <param name="way">How.</param>
+internal sealed class TreeCopy(Folder source, Folder target, CopyWay way)
+{
+    private readonly Dictionary<(ulong Device, ulong Inode), string> names = [];
+    private readonly List<string> leftOut = [];
+    private long files, bytes;
+
+    /// <summary>Copies.</summary>
+    /// <param name="from">The tree, relative to the source.</param>
+    /// <param name="to">Its copy, relative to the target; the folder around it is there.</param>
+    /// <param name="skip">Paths, relative to the tree, that are left out with all they hold.</param>
+    /// <param name="meter">Counts the bytes.</param>
+    /// <param name="cancel">Interrupts between files and in the middle of one.</param>
+    /// <exception cref="DiskException">Something cannot be read or written.</exception>
+    /// <exception cref="MuktaException">A file does not read back as it was written, or changes while it is copied.</exception>
+    public CopiedTree Copy(string from, string to, Func<string, bool>? skip, WorkMeter? meter, CancellationToken cancel)
+    {
+        var top = source.Look(from) ?? throw new DiskException(DiskException.NoEntry, "look at", Path.Join(source.Path, from));
+        var folders = new List<(string Path, Node Node)> { (to, top) };
+        MakeFolder(to);
+        using var tree = Folder.Open(Path.Join(source.Path, from));
+        foreach (var entry in TreeWalk.Entries(tree, skip, cancel))
+        {
+            if (entry.Failure is { } failure)
+                throw failure;
+            var (node, copy) = (entry.Node!.Value, $"{to}/{entry.Path}");
+            switch (node.Kind)
+            {
+                case NodeKind.Folder:
+                    MakeFolder(copy);
+                    folders.Add((copy, node));
+                    break;
+                case NodeKind.Special:
+                    leftOut.Add(entry.Path);
+                    break;
+                default:
+                    if (!IsDone(copy, node))
+                        Put($"{from}/{entry.Path}", copy, node, meter, cancel);
+                    files++;
+                    break;
+            }
+        }
+
+        foreach (var (path, node) in Enumerable.Reverse(folders))
+        {
+            target.Flush(path);
+            Dress(path, node); // Not before all is in it: that changes its time, and its mode may forbid it.
+        }
+
+        return new CopiedTree(files, bytes, leftOut);
+    }
+
+    private void MakeFolder(string path)
+    {
+        if (target.Look(path) is not { Kind: NodeKind.Folder })
+            target.MakeFolder(path, 0b111_000_000);
+        else
+            target.SetMode(path, 0b111_000_000);
+    }
+
+    /// <summary>The time is set last: a copy that has it is whole.</summary>
+    private bool IsDone(string copy, in Node node)
+    {
+        if (target.Look(copy) is not { } there)
+            return false;
+        if (there.Kind == node.Kind && there.Size == node.Size && there.ModifiedNs == node.ModifiedNs)
+        {
+            names.TryAdd((node.Device, node.Inode), copy);
+            return true;
+        }
+
+        target.RemoveFile(copy);
+        return false;
+    }
+
+    private void Put(string from, string to, in Node node, WorkMeter? meter, CancellationToken cancel)
+    {
+        if (node.Kind == NodeKind.Link)
+        {
+            target.MakeLink(to, source.ReadLink(from));
+            Dress(to, node);
+            return;
+        }
+
+        if (node.Links > 1 && names.TryGetValue((node.Device, node.Inode), out var first) && target.TryLink(first, to))
+            return;
+        names.TryAdd((node.Device, node.Inode), to);
+        if (way == CopyWay.SecondNames && ReferenceEquals(source, target) && source.TryLink(from, to))
+            return;
+        CopyFile(from, to, node, meter, cancel);
+        Dress(to, node);
+    }
+
+    private void CopyFile(string from, string to, in Node node, WorkMeter? meter, CancellationToken cancel)
+    {
+        using var old = source.OpenRead(from);
+        using var copy = target.CreateFile(to, 0b110_000_000);
+        if (way == CopyWay.SecondNames && Native.TryClone(copy, old))
+            return;
+        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+        var buffer = new byte[1 << 20];
+        var done = 0L;
+        for (int got; (got = RandomAccess.Read(old, buffer, done)) > 0; done += got)
+        {
+            cancel.ThrowIfCancellationRequested();
+            hash.AppendData(buffer, 0, got);
+            target.Passing();
+            FileBytes.Write(copy, buffer.AsSpan(0, got), done, to);
+            meter?.Count(got);
+        }
+
+        bytes += done;
+        target.Passing();
+        FileBytes.Flush(copy, to);
+        if (source.Look(from) is not { } after || !after.IsSameAs(node))
+            throw new MuktaException(ExitCode.Blocked, "A file changed while it was copied.", PathBytes.Shown(Path.Join(source.Path, from)), "Close what writes to it, then run the same command again.");
+        _ = Native.Advise(copy, 0, 0, Native.AdviseDontNeed);
+        if (!Hash(copy, buffer, cancel).AsSpan().SequenceEqual(hash.GetHashAndReset()))
+        {
+            throw new MuktaException(
+                ExitCode.Blocked, "A copy does not read back as it was written.", PathBytes.Shown(Path.Join(target.Path, to)), "The original is untouched. Look at the system's log for disk errors, and test the machine's memory.");
+        }
+    }
+
+    private static byte[] Hash(SafeFileHandle file, byte[] buffer, CancellationToken cancel)
+    {
+        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+        var done = 0L;
+        for (int got; (got = RandomAccess.Read(file, buffer, done)) > 0; done += got)
+        {
+            cancel.ThrowIfCancellationRequested();
+            hash.AppendData(buffer, 0, got);
+        }
+
+        return hash.GetHashAndReset();
+    }
+
+    private void Dress(string path, in Node node)
+    {
+        target.SetOwner(path, node.User, node.Group);
+        if (node.Kind != NodeKind.Link && target.Look(path)!.Value.Mode != node.Mode)
+            target.SetMode(path, node.Mode);
+        target.SetModified(path, node.ModifiedNs);
+    }
+}

@@ -1,0 +1,160 @@
+using Mukta.Hashing;
+
+namespace Mukta.Manifests;
+
+/// <summary>The published list of one release's files.</summary>
+public sealed record Manifest
+{
+    /// <summary>The product's id, such as <c>gannet-post</c>; null in a Metalink that does not say.</summary>
+    public string? Product { get; init; }
+
+    /// <summary>The release's version for people, such as <c>1.4.2</c>.</summary>
+    public string? Release { get; init; }
+
+    /// <summary>The release's sequence number, which only grows; at least 0.</summary>
+    public long? Sequence { get; init; }
+
+    /// <summary>When the manifest stops being valid, UTC.</summary>
+    public DateTimeOffset? Expires { get; init; }
+
+    /// <summary>Folders on mirrors below which every file lies under its own path.</summary>
+    public IReadOnlyList<MirrorUrl> Bases { get; init; } = [];
+
+    /// <summary>The files, in the order of their paths.</summary>
+    public required IReadOnlyList<ManifestFile> Files { get; init; }
+
+    /// <summary>The symbolic links, in the order of their paths.</summary>
+    public IReadOnlyList<ManifestLink> Links { get; init; } = [];
+
+    /// <summary>Bytes of all files.</summary>
+    public long TotalSize => Files.Sum(f => f.Size);
+
+    /// <summary>Files that only a weak hash vouches for.</summary>
+    public int WeakFiles => Files.Count(f => f.IsWeak);
+}
+
+/// <summary>What a release is and how much it lists.</summary>
+/// <param name="Product">The product's id.</param>
+/// <param name="Release">The release's version for people.</param>
+/// <param name="Sequence">The release's sequence number.</param>
+/// <param name="Expires">When the manifest stops being valid.</param>
+/// <param name="Files">How many files it lists.</param>
+/// <param name="Links">How many symbolic links.</param>
+/// <param name="Bytes">Bytes of all files.</param>
+/// <param name="WeakFiles">Files that only a weak hash vouches for.</param>
+public sealed record ReleaseFacts(string? Product, string? Release, long? Sequence, DateTimeOffset? Expires, int Files, int Links, long Bytes, int WeakFiles)
+{
+    /// <summary>The facts of a manifest.</summary>
+    public static ReleaseFacts Of(Manifest manifest) => new(
+        manifest.Product, manifest.Release, manifest.Sequence, manifest.Expires, manifest.Files.Count, manifest.Links.Count, manifest.TotalSize, manifest.WeakFiles);
+}
+
+/// <summary>One name that a release lists.</summary>
+public abstract record ManifestEntry
+{
+    /// <summary>Relative to the install, with '/' between segments; checked by <see cref="ManifestPath"/>.</summary>
+    public required string Path { get; init; }
+
+    /// <summary>The named group it belongs to.</summary>
+    public string? Component { get; init; }
+}
+
+/// <summary>One file of a release.</summary>
+public sealed record ManifestFile : ManifestEntry
+{
+    /// <summary>
+    /// The group's right to write is the machine's own choice (its umask, an install shared by a group), not the publisher's:
+    /// it is neither compared nor changed.
+    /// </summary>
+    public const int OwnChoice = 0b000_010_000;
+
+    /// <summary>Bytes, 0 to 2^63 - 1.</summary>
+    public required long Size { get; init; }
+
+    /// <summary>Hashes of the whole file, best first.</summary>
+    public IReadOnlyList<ContentHash> Hashes { get; init; } = [];
+
+    /// <summary>Hashes of the pieces; null where there are none.</summary>
+    public PieceList? Pieces { get; init; }
+
+    /// <summary>What few manifests say of a file; null where nothing is said.</summary>
+    public SeldomFacts? Seldom { get; init; }
+
+    /// <summary>Where else the file can be had, beside the manifest's bases.</summary>
+    public IReadOnlyList<MirrorUrl> Urls => Seldom?.Urls ?? [];
+
+    /// <summary>Version of this one file.</summary>
+    public string? Version => Seldom?.Version;
+
+    /// <summary>Operating systems it is for, by their IANA names.</summary>
+    public IReadOnlyList<string> OperatingSystems => Seldom?.OperatingSystems ?? [];
+
+    /// <summary>Languages it is for (RFC 5646).</summary>
+    public IReadOnlyList<string> Languages => Seldom?.Languages ?? [];
+
+    /// <summary>Permission bits, 0 to 0777; null where the manifest does not say.</summary>
+    public int? Mode { get; init; }
+
+    /// <summary>
+    /// What proves the file's bytes: its pieces, or one piece as long as the file where only a whole hash is there.
+    /// </summary>
+    public PieceList Proof => Pieces ?? new PieceList(Hashes[0].Kind, Math.Max(Size, 1), Hashes[0].Digest);
+
+    /// <summary>How many pieces have to be proven; none for an empty file, whose size says all.</summary>
+    public int PieceCount => (int)PieceList.CountFor(Size, Proof.PieceLength);
+
+    /// <summary>
+    /// A whole hash that has to be proven as well, since it is strong and the pieces are weak; null in the usual case.
+    /// </summary>
+    public ContentHash? AlsoProve => Pieces is { Kind: var kind } && kind.IsWeak() && Hashes is [{ Kind: var best } whole, ..] && !best.IsWeak() ? whole : null;
+
+    /// <summary>True where only a weak hash vouches for the bytes.</summary>
+    public bool IsWeak => ProofKind.IsWeak() && AlsoProve is null;
+
+    /// <summary>The hash function of what proves the file's bytes.</summary>
+    public HashKind ProofKind => Pieces?.Kind ?? Hashes[0].Kind;
+}
+
+/// <summary>What few manifests say of a file; apart, since a large release has a million files.</summary>
+public sealed record SeldomFacts
+{
+    /// <summary>Where else the file can be had, beside the manifest's bases.</summary>
+    public IReadOnlyList<MirrorUrl> Urls { get; init; } = [];
+
+    /// <summary>Version of this one file.</summary>
+    public string? Version { get; init; }
+
+    /// <summary>Operating systems it is for, by their IANA names.</summary>
+    public IReadOnlyList<string> OperatingSystems { get; init; } = [];
+
+    /// <summary>Languages it is for (RFC 5646).</summary>
+    public IReadOnlyList<string> Languages { get; init; } = [];
+}
+
+/// <summary>One symbolic link of a release.</summary>
+public sealed record ManifestLink : ManifestEntry
+{
+    /// <summary>Relative to the link's folder; never leads out of the install.</summary>
+    public required string Target { get; init; }
+}
+
+/// <summary>A hash of a whole file.</summary>
+public sealed record ContentHash(HashKind Kind, byte[] Digest)
+{
+    /// <summary>The digest in lower-case hexadecimal.</summary>
+    public string Hex => Convert.ToHexStringLower(Digest);
+}
+
+/// <summary>A place on a mirror.</summary>
+/// <param name="Url">http or https.</param>
+/// <param name="Priority">1 (first) to 999999 (RFC 5854, 4.2.17.2); 999999 where nothing is said.</param>
+/// <param name="Location">Where the mirror stands, an ISO 3166-1 code of two letters.</param>
+public sealed record MirrorUrl(Uri Url, int Priority = MirrorUrl.LowestPriority, string? Location = null)
+{
+    /// <summary>The priority of a URL that states none.</summary>
+    public const int LowestPriority = 999_999;
+
+    /// <summary>The URL of a file below a base. The path's characters are escaped one segment at a time.</summary>
+    public static Uri Below(Uri root, string path) =>
+        new(root.AbsoluteUri.TrimEnd('/') + "/" + string.Join('/', path.Split('/').Select(Uri.EscapeDataString)));
+}

@@ -1,0 +1,110 @@
+using Mukta.Disk;
+using Mukta.Moving;
+using Mukta.Tests;
+
+namespace Mukta.Core.Tests.Moving;
+
+/// <summary>The world ends before every single change that a move makes, to another file system and within one. Then the same command is given again.</summary>
+public sealed class MoveCrashTests
+{
+    [Theory]
+    [InlineData(true)]
+    [InlineData(false)]
+    public void After_a_kill_at_any_point_one_whole_install_is_in_its_place_and_the_same_move_ends_and_one_undo_brings_everything_back(bool toAnotherDisk)
+    {
+        var points = 0;
+        for (var kill = 1; ; kill++)
+        {
+            using var harbour = Harbour.Make();
+            using var disk = new Scratch(inMemory: !toAnotherDisk);
+            var (before, tree) = (harbour.Look(), Tree(harbour.Path));
+            var isOver = TryUntil(harbour, disk, kill);
+            Standing(harbour, disk).ShouldContain(path => tree.SequenceEqual(Tree(path)), $"after a kill at point {kill}");
+
+            if (!isOver)
+                Move(harbour, disk, null);
+            Directory.Exists(harbour.Path).ShouldBeFalse();
+            Tree(disk.At("games/pier")).ShouldBe(tree, $"after a kill at point {kill}");
+            File.ReadAllText(harbour.Scratch.At(".local/share/applications/pier.desktop")).ShouldContain(disk.At("games/pier/bin/pier"));
+            harbour.UndoAll();
+            harbour.Look().ShouldBe(before, $"undone after a kill at point {kill}");
+            Directory.Exists(disk.At("games/pier")).ShouldBeFalse();
+            if (isOver)
+                break;
+            points = kill;
+        }
+
+        TestContext.Current.TestOutputHelper?.WriteLine($"{points} points of a move{(toAnotherDisk ? " to another disk" : " within one")}");
+        points.ShouldBeGreaterThan(toAnotherDisk ? 80 : 20);
+    }
+
+    [Fact]
+    public void A_disk_that_cannot_hold_the_install_is_refused_before_anything_is_touched()
+    {
+        using var harbour = Harbour.Make();
+        using var disk = new Scratch();
+        harbour.Scratch.Write("games/pier/maps/A.pak", "twin");
+        var plan = MovePlan.Of(harbour.Shelf.Of("pier").Profile, harbour.Path, disk.Root, TestContext.Current.CancellationToken);
+        plan.To.ShouldBe(disk.At("pier"), "a folder that is there is a place to put it into");
+        plan.Prove();
+        var fat = DiskCan.OfType("vfat");
+        Should.Throw<MuktaException>(() => plan.Prove(fat)).What.ShouldContain("symbolic link");
+        Should.Throw<MuktaException>(() => (plan with { Needs = plan.Needs with { Links = 0 } }).Prove(fat)).What.ShouldContain("maps/a.pak", Case.Insensitive);
+        Should.Throw<MuktaException>(() => (plan with { Needs = plan.Needs with { Links = 0, CaseTwins = null, LongestFile = 5L << 30 } }).Prove(fat)).What.ShouldContain("5.00 GiB");
+        Should.Throw<MuktaException>(() => MovePlan.Of(plan.Profile, harbour.Path, Path.Join(harbour.Path, "maps/deeper"), TestContext.Current.CancellationToken)).What.ShouldContain("into itself");
+        using var folder = Folder.Open(disk.Root);
+        DiskCan.OfType("vfat").TriedIn(folder, ".").ShouldBe(new DiskCan(false, true, true, uint.MaxValue), "what a disk really does counts");
+        DiskCan.OfType("ext4").TriedIn(folder, ".").ShouldBe(new DiskCan(true, true, true, null));
+        Directory.EnumerateFileSystemEntries(disk.Root).ShouldBeEmpty();
+    }
+
+    [Fact]
+    public void A_move_that_was_interrupted_does_not_go_on_to_a_place_that_nobody_has_named_now()
+    {
+        using var harbour = Harbour.Make();
+        using var disk = new Scratch();
+        TryUntil(harbour, disk, 40).ShouldBeFalse();
+        var left = Mover.Interrupted(harbour.Machine, "pier").ShouldNotBeNull();
+        var profile = harbour.Shelf.Of("pier").Profile;
+        Should.Throw<MuktaException>(() => MovePlan.GoingOn(profile, left.From, left.To, disk.At("elsewhere"), TestContext.Current.CancellationToken)).Where.ShouldBe(disk.At("games/pier"));
+        MovePlan.GoingOn(profile, left.From, left.To, disk.At("games/pier"), TestContext.Current.CancellationToken).To.ShouldBe(left.To);
+    }
+
+    private sealed class Killed : Exception;
+
+    private static IEnumerable<string> Standing(Harbour harbour, Scratch disk) => new[] { harbour.Path, disk.At("games/pier") }.Where(Directory.Exists);
+
+    private static bool TryUntil(Harbour harbour, Scratch disk, int kill)
+    {
+        var count = 0;
+        try
+        {
+            Move(harbour, disk, () =>
+            {
+                if (++count >= kill)
+                    throw new Killed();
+            });
+            return true;
+        }
+        catch (Killed)
+        {
+            return false;
+        }
+    }
+
+    private static void Move(Harbour harbour, Scratch disk, Action? onChange)
+    {
+        var profile = harbour.Shelf.Of("pier").Profile;
+        var plan = Mover.Interrupted(harbour.Machine, "pier") is { } left ? MovePlan.GoingOn(profile, left.From, left.To, disk.At("games"), default)
+            : Directory.Exists(harbour.Path) ? MovePlan.Of(profile, harbour.Path, disk.At("games/pier"), default) : null;
+        if (plan is not null) // After a kill behind the very end there is nothing left to do.
+            new Mover(harbour.Machine, TimeProvider.System) { OnChange = onChange, Begun = harbour.Remember }.Move(plan, null, default);
+    }
+
+    /// <summary>Bytes, names, kinds, modes and times.</summary>
+    private static List<string> Tree(string path)
+    {
+        using var folder = Folder.Open(path);
+        return [.. TreeWalk.Entries(folder, p => p == ".mukta").Select(e => $"{e.Path} {e.Node!.Value.Kind} {e.Node.Value.Mode} {e.Node.Value.ModifiedNs} {(e.Node.Value.Kind == NodeKind.File ? Convert.ToHexString(System.Security.Cryptography.SHA256.HashData(File.ReadAllBytes(Path.Join(path, e.Path)))) : "")}").Order(StringComparer.Ordinal)];
+    }
+}

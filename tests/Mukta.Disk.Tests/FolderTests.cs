@@ -1,0 +1,130 @@
+using Mukta.Tests;
+
+namespace Mukta.Disk.Tests;
+
+/// <summary>Rule 6: nothing below an install is reached through a link or a way out, whichever way the kernel helps.</summary>
+public sealed class FolderTests : IDisposable
+{
+    private readonly Scratch scratch = new();
+
+    public FolderTests()
+    {
+        scratch.Write("outside/secret", "not yours");
+        scratch.Write("install/maps/pier.pak", "pier");
+        Directory.CreateSymbolicLink(scratch.At("install/door"), scratch.At("outside"));
+        File.CreateSymbolicLink(scratch.At("install/peep"), scratch.At("outside/secret"));
+    }
+
+    public static TheoryData<bool, string> WaysOut() => new(
+        from stepByStep in new[] { false, true }
+        from path in new[] { "../outside/secret", "maps/../../outside/secret", "door/secret", "peep", "/etc/hostname", "door/../outside/secret" }
+        select (stepByStep, path));
+
+    [Theory]
+    [MemberData(nameof(WaysOut))]
+    public void No_way_out_can_be_opened(bool stepByStep, string path)
+    {
+        using var folder = new Folder(scratch.At("install"), stepByStep);
+        Should.Throw<DiskException>(() => folder.OpenRead(path).Dispose());
+    }
+
+    [Theory]
+    [InlineData(false)]
+    [InlineData(true)]
+    public void No_way_out_can_be_written_moved_or_removed(bool stepByStep)
+    {
+        using var folder = new Folder(scratch.At("install"), stepByStep);
+        foreach (var act in new Action[]
+        {
+            () => folder.CreateFile("door/new", 0x1A4).Dispose(),
+            () => folder.OpenOrCreateFile("door/secret", 0x1A4).Dispose(),
+            () => folder.MakeFolder("door/new", 0x1ED),
+            () => folder.Move("maps/pier.pak", "door/pier.pak"),
+            () => folder.Move("door/secret", "maps/secret"),
+            () => folder.RemoveFile("door/secret"),
+            () => folder.SetMode("door/secret", 0x1FF),
+            () => folder.MakeLink("door/link", "x"),
+            () => folder.CreateFile("../new", 0x1A4).Dispose(),
+        })
+        {
+            Should.Throw<DiskException>(act);
+        }
+
+        Directory.GetFileSystemEntries(scratch.At("outside")).ShouldBe([scratch.At("outside/secret")]);
+        File.ReadAllText(scratch.At("outside/secret")).ShouldBe("not yours");
+        folder.Look("door/secret").ShouldBeNull();
+        folder.Look("maps/pier.pak")!.Value.Kind.ShouldBe(NodeKind.File);
+    }
+
+    [Theory]
+    [InlineData(false)]
+    [InlineData(true)]
+    public void A_folder_that_becomes_a_link_in_the_middle_lets_nothing_out(bool stepByStep)
+    {
+        using var folder = new Folder(scratch.At("install"), stepByStep);
+        var (real, link) = (scratch.At("install/swap"), scratch.At("install/other"));
+        Directory.CreateDirectory(real);
+        Directory.CreateSymbolicLink(link, scratch.At("outside"));
+        var isOver = false;
+        var swapper = new Thread(() =>
+        {
+            while (!Volatile.Read(ref isOver))
+            {
+                Directory.Move(real, real + "-aside");
+                Directory.Move(link, real);
+                Directory.Move(real, link);
+                Directory.Move(real + "-aside", real);
+            }
+        });
+        swapper.Start();
+        var written = 0;
+        for (var i = 0; i < 20_000; i++)
+        {
+            try
+            {
+                folder.CreateFile($"swap/file-{i}", 0x1A4).Dispose();
+                written++;
+            }
+            catch (DiskException)
+            {
+                // The link, or nothing, stood there at this moment.
+            }
+        }
+
+        Volatile.Write(ref isOver, true);
+        swapper.Join();
+        Directory.GetFileSystemEntries(scratch.At("outside")).ShouldBe([scratch.At("outside/secret")]);
+        written.ShouldBeGreaterThan(0);
+        written.ShouldBeLessThan(20_000, "the swap must have been hit at least once");
+    }
+
+    [Fact]
+    public void Moving_never_replaces_what_stands_there()
+    {
+        scratch.Write("install/one", "one");
+        scratch.Write("install/two", "two");
+        using var folder = Folder.Open(scratch.At("install"));
+        Should.Throw<DiskException>(() => folder.Move("one", "two")).Errno.ShouldBe(DiskException.Exists);
+        File.ReadAllText(scratch.At("install/two")).ShouldBe("two");
+    }
+
+    [Fact]
+    public void A_second_name_of_a_file_elsewhere_is_never_written_through()
+    {
+        System.Diagnostics.Process.Start("ln", [scratch.At("outside/secret"), scratch.At("install/staged")]).WaitForExit();
+        using var folder = Folder.Open(scratch.At("install"));
+        Should.Throw<DiskException>(() => folder.OpenOrCreateFile("staged", 0x1A4).Dispose());
+        folder.OpenOrCreateFile("fresh", 0x1A4).Dispose();
+    }
+
+    [Fact]
+    public void A_pipe_in_the_place_of_a_file_does_not_block_reading()
+    {
+        System.Diagnostics.Process.Start("mkfifo", scratch.At("install/pipe")).WaitForExit();
+        using var folder = Folder.Open(scratch.At("install"));
+        folder.OpenRead("pipe").Dispose();
+        folder.Look("pipe")!.Value.Kind.ShouldBe(NodeKind.Special);
+    }
+
+    public void Dispose() => scratch.Dispose();
+}

@@ -89,8 +89,8 @@ internal static class App
             return;
         foreach (var ready in WaitingOperations.Ready(UserFolders.Of(UserEnvironment.Get).State, () => SetupRunner.Boot))
         {
-            if (ready.Words != string.Join(' ', args.Select(Shell.Quoted).Prepend("mukta")))
-                Console.Error.WriteLine($"The machine was restarted, and operation {PathBytes.Shown(ready.Operation)} can go on: {PathBytes.Shown(ready.Words)}");
+            if (ready.CommandLine != string.Join(' ', args.Select(Shell.Quoted).Prepend("mukta")))
+                Console.Error.WriteLine($"The machine was restarted, and operation {PathBytes.Shown(ready.Operation)} can go on: {PathBytes.Shown(ready.CommandLine)}");
         }
     }
 

@@ -24,20 +24,20 @@ internal sealed class OperationChoice
     public Machine Machine(ParseResult parsed) =>
         parsed.GetValue(root) is { } mounted ? Host.Machine.MountedAt(mounted, UserEnvironment.Get) : Host.Machine.Here(UserEnvironment.Get);
 
-    public OperationShelf Shelf(ParseResult parsed, CancellationToken cancel = default) => new(Machine(parsed).Home, TimeProvider.System, new ServiceUndo(Commands.ServicesCommand.ControlOf(Machine(parsed)), cancel));
+    public OperationCatalog Catalog(ParseResult parsed, CancellationToken cancel = default) => new(Machine(parsed).Home, TimeProvider.System, new ServiceUndo(Commands.ServicesCommand.ControlOf(Machine(parsed)), cancel));
 
     /// <summary>All operations that hold something, oldest first: those of the state database, of the user, and of the installs that profiles and records name.</summary>
     public IReadOnlyList<HeldOperation> All(ParseResult parsed)
     {
         var machine = Machine(parsed);
         var finder = new InstallFinder(machine.Folders);
-        var installs = ProfileShelf.Read(parsed.GetValue(profiles), UserEnvironment.Get).Profiles
+        var installs = ProfileCatalog.Read(parsed.GetValue(profiles), UserEnvironment.Get).Profiles
             .SelectMany(p => finder.Find(p.Profile, [], InstallRecords.PathsOf(machine, p.Profile.Product)).Select(f => f.Path));
-        return Shelf(parsed).All(installs.Concat((parsed.GetValue(inside) ?? []).Select(Path.GetFullPath)), OperationIndex.PlacesOf(machine));
+        return Catalog(parsed).All(installs.Concat((parsed.GetValue(inside) ?? []).Select(Path.GetFullPath)), OperationIndex.PlacesOf(machine));
     }
 
     /// <summary>What the user has to add to another command to look in the same places.</summary>
-    public string Words(ParseResult parsed) => string.Concat(
+    public string Arguments(ParseResult parsed) => string.Concat(
         (parsed.GetValue(inside) ?? []).Select(i => $" --in {Shell.Quoted(i)}")
         .Concat(new[] { profiles, root }.Where(o => parsed.GetValue(o) is not null).Select(o => $" {o.Name} {Shell.Quoted(parsed.GetValue(o)!)}")));
 }

@@ -1,48 +1,11 @@
 using System.CommandLine;
 using Mukta.Host;
 using Mukta.Manifests;
-using Mukta.Operations;
 using Mukta.Products;
 using Mukta.State;
 using Spectre.Console;
 
 namespace Mukta.Cli;
-
-/// <summary>A product on a machine.</summary>
-/// <param name="Shelved">Its profile.</param>
-/// <param name="Shelf">All profiles at hand.</param>
-/// <param name="Machine">The machine.</param>
-/// <param name="Options">What the user added to its id, for the next command to type.</param>
-internal sealed record Product(ShelvedProfile Shelved, ProfileShelf Shelf, Machine Machine, string Options)
-{
-    /// <summary>The same without the choice of an install, for another product.</summary>
-    public required string OptionsForOthers { get; init; }
-
-    public Products.Profile Profile => Shelved.Profile;
-
-    /// <summary>The profile's own manifest.</summary>
-    /// <exception cref="MuktaException">It names none, or none that can be read here.</exception>
-    public string ManifestFile
-    {
-        get
-        {
-            if (Shelved.ManifestLocation is not { } location)
-                throw new MuktaException(ExitCode.BadInput, "The profile names no manifest.", Shelved.File, "Name one with --manifest.");
-            return Shelved.ManifestUrl is not null
-                ? throw new MuktaException(ExitCode.BadInput, "The profile's manifest is on the network, and this version reads manifests from files only.", location, "Download it, then name the file with --manifest.")
-                : location;
-        }
-    }
-
-    /// <summary>What an undo has to be told to look at the same machine.</summary>
-    public string OptionsForUndo => Machine.IsLive ? "" : $" --root {Shell.Quoted(Machine.Root)}";
-
-    /// <summary>Remembers an operation in the state database.</summary>
-    public void Remember(OperationHeader header, string place) => OperationIndex.TryPut(Machine, header, place);
-
-    /// <summary>How the user named it, for the next command to type.</summary>
-    public string Words => Profile.Product + Options;
-}
 
 /// <summary>The options with which a command is told a product, where it is looked for, and which of its installs is meant.</summary>
 internal sealed class ProductChoice
@@ -76,9 +39,9 @@ internal sealed class ProductChoice
     /// <exception cref="MuktaException">No profile describes it.</exception>
     public Product Product(ParseResult parsed, string id)
     {
-        var shelf = ProfileShelf.Read(parsed.GetValue(profiles), UserEnvironment.Get);
-        string Words(params IEnumerable<Option<string?>> options) => string.Concat(options.Where(o => parsed.GetValue(o) is not null).Select(o => $" {o.Name} {Shell.Quoted(parsed.GetValue(o)!)}"));
-        return new Product(shelf.Of(id), shelf, Machine(parsed), Words(install, profiles, root)) { OptionsForOthers = Words(profiles, root) };
+        var catalog = ProfileCatalog.Read(parsed.GetValue(profiles), UserEnvironment.Get);
+        string Arguments(params IEnumerable<Option<string?>> options) => string.Concat(options.Where(o => parsed.GetValue(o) is not null).Select(o => $" {o.Name} {Shell.Quoted(parsed.GetValue(o)!)}"));
+        return new Product(catalog.Of(id), catalog, Machine(parsed), Arguments(install, profiles, root)) { OptionsForOthers = Arguments(profiles, root) };
     }
 
     /// <summary>The folder that is named and is not there yet; null for none.</summary>

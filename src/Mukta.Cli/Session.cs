@@ -80,7 +80,7 @@ internal sealed class Session : IDisposable
             return;
         log.Dispose();
         if (isLogged && LogFolder() is { } folder)
-            StatePlace.Give(folder);
+            StatePlace.ChangeOwner(folder);
     }
 
     private static IAnsiConsole NewConsole(TextWriter writer, bool breakLines)

@@ -1,44 +1,10 @@
 using System.CommandLine;
-using Mukta.Disk;
-using Mukta.Host.Processes;
-using Mukta.Host;
 using Mukta.Manifests;
 using Mukta.Operations;
 using Mukta.Products;
 using Mukta.Reinstall;
 
 namespace Mukta.Cli;
-
-/// <summary>What a command works on.</summary>
-/// <param name="Path">The install's folder.</param>
-/// <param name="ManifestPath">Its manifest; empty for a command that needs none.</param>
-/// <param name="Words">How the user named both, for the next command to type.</param>
-/// <param name="ProcessNames">What the profile says the product's processes are called.</param>
-internal sealed record Target(string Path, string ManifestPath, string Words, IReadOnlyList<string> ProcessNames)
-{
-    /// <summary>The machine that it is on.</summary>
-    public Machine Machine { get; init; } = Machine.Here(UserEnvironment.Get);
-
-    /// <summary>Other installs of the same product: some of its pieces may be good there.</summary>
-    public IReadOnlyList<string> OtherInstalls { get; init; } = [];
-
-    /// <summary>Named groups of files, from the profile.</summary>
-    public IReadOnlyDictionary<string, IReadOnlyList<string>> Components { get; init; } = new Dictionary<string, IReadOnlyList<string>>();
-
-    /// <summary>Mirrors that the profile names beside the manifest's own.</summary>
-    public IReadOnlyList<Uri> Mirrors { get; init; } = [];
-
-    /// <summary>The processes that use the install.</summary>
-    public ProcessLook Running(Folder install) => new ProcessTable().Using([install.RealPath], ProcessNames);
-
-    /// <summary>Refuses to go on while the product runs.</summary>
-    /// <exception cref="ProductRuns">It does.</exception>
-    public void RefuseIfRunning(Folder install)
-    {
-        if (Running(install).Running is { Count: > 0 } running)
-            throw new ProductRuns(running, $"End it with: mukta stop {Words}");
-    }
-}
 
 /// <summary>The arguments with which a command is told its install: a folder with a manifest, or a product that a profile describes.</summary>
 /// <param name="mayBeNew">True for a command that can make the install: its folder need not be there.</param>
@@ -68,11 +34,11 @@ internal sealed class TargetOptions(bool mayBeNew = false)
             || (choice.Named(parsed) is null && (NewPlace(parsed) is not null || (HasNone(product) && FolderInItsPlace(product) is null))) ? product : null;
     }
 
-    private static bool HasNone(Product product) => new ReinstallChoice(product.Machine, product.Shelf).Installs(product.Shelved).Count == 0;
+    private static bool HasNone(Product product) => new ReinstallChoice(product.Machine, product.Catalog).Installs(product.Loaded).Count == 0;
 
     /// <summary>A folder that stands where the product belongs, whatever is in it; null for none.</summary>
     private static string? FolderInItsPlace(Product product) =>
-        new ReinstallChoice(product.Machine, product.Shelf).NewPlace(product.Shelved) is var place && Directory.Exists(place) ? place : null;
+        new ReinstallChoice(product.Machine, product.Catalog).NewPlace(product.Loaded) is var place && Directory.Exists(place) ? place : null;
 
     /// <summary>The folder that is named and is not there yet; null for none.</summary>
     public string? NewPlace(ParseResult parsed) => choice.NewPlace(parsed);
@@ -102,13 +68,13 @@ internal sealed class TargetOptions(bool mayBeNew = false)
         var product = choice.Product(parsed, named);
         if (needsManifest)
             manifestPath ??= product.ManifestFile;
-        else if (File.Exists(product.Shelved.ManifestLocation))
-            manifestPath ??= product.Shelved.ManifestLocation; // Only to recognise an install that has lost its marker.
+        else if (File.Exists(product.Loaded.ManifestLocation))
+            manifestPath ??= product.Loaded.ManifestLocation; // Only to recognise an install that has lost its marker.
         var evidence = manifestPath is null ? null : MetalinkReader.ReadFile(manifestPath);
         var path = mayBeNew && choice.Named(parsed) is null && HasNone(product) && FolderInItsPlace(product) is { } folder ? folder
             : await choice.InstallAsync(parsed, product, evidence, session, cancel).ConfigureAwait(false);
         var others = new InstallFinder(product.Machine.Folders).Find(product.Profile, [], []).Select(f => f.Path).Where(p => p != Path.GetFullPath(path)).ToList();
-        var words = product.Words + (parsed.GetValue(manifest) is { } given ? $" {manifest.Name} {Shell.Quoted(given)}" : "");
+        var words = product.Arguments + (parsed.GetValue(manifest) is { } given ? $" {manifest.Name} {Shell.Quoted(given)}" : "");
         return new Target(path, manifestPath ?? "", words, product.Profile.Processes) { Machine = product.Machine, OtherInstalls = others, Components = product.Profile.Components, Mirrors = product.Profile.Manifest?.Mirrors ?? [] };
     }
 

@@ -6,7 +6,7 @@ namespace Mukta.Disk;
 /// <summary>Moves bytes between open files, and says what went wrong as the rest of <see cref="Folder"/> does.</summary>
 internal static class FileBytes
 {
-    /// <summary>Copies a stretch. What lies beyond the source's end is left out.</summary>
+    /// <summary>Copies a range. What lies beyond the source's end is left out.</summary>
     public static void Copy(SafeFileHandle from, long offset, SafeFileHandle to, long at, long length)
     {
         var buffer = ArrayPool<byte>.Shared.Rent(1 << 20);

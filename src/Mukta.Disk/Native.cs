@@ -207,7 +207,7 @@ internal static partial class Native
 
     private const nuint FileExtents = 0xC020660B;
 
-    /// <summary>Where on the disk a file's first stretch lies (FS_IOC_FIEMAP); null where nobody tells, or it has none.</summary>
+    /// <summary>Where on the disk a file's first range lies (FS_IOC_FIEMAP); null where nobody tells, or it has none.</summary>
     public static ulong? FirstExtent(SafeFileHandle file)
     {
         var map = new ExtentMap { Length = ulong.MaxValue, Room = 1 };

@@ -3,22 +3,6 @@ using Microsoft.Win32.SafeHandles;
 
 namespace Mukta.Disk;
 
-/// <summary>How a copy of a tree comes to its bytes.</summary>
-public enum CopyWay
-{
-    /// <summary>Every byte is written anew, flushed, read back and compared. What an interrupted copy has finished is not copied again.</summary>
-    Bytes,
-
-    /// <summary>Each file gets a second name, or shares its bytes; copied only where the file system knows neither.</summary>
-    SecondNames,
-}
-
-/// <summary>What a copy has left out.</summary>
-/// <param name="Files">Files and links in the copy.</param>
-/// <param name="Bytes">Their bytes.</param>
-/// <param name="LeftOut">Sockets, pipes and devices: they are nothing without the program that made them.</param>
-public sealed record CopiedTree(long Files, long Bytes, IReadOnlyList<string> LeftOut);
-
 /// <summary>Copies a tree with kinds, modes, owners and times, following no link; files with several names keep them.</summary>
 /// <param name="source">Where it is.</param>
 /// <param name="target">Where it goes; the same or another file system.</param>
@@ -68,7 +52,7 @@ internal sealed class TreeCopy(Folder source, Folder target, CopyWay way)
         foreach (var (path, node) in Enumerable.Reverse(folders))
         {
             target.Flush(path);
-            Dress(path, node); // Not before all is in it: that changes its time, and its mode may forbid it.
+            CopyMetadata(path, node); // Not before all is in it: that changes its time, and its mode may forbid it.
         }
 
         return new CopiedTree(files, bytes, leftOut);
@@ -102,24 +86,24 @@ internal sealed class TreeCopy(Folder source, Folder target, CopyWay way)
         if (node.Kind == NodeKind.Link)
         {
             target.MakeLink(to, source.ReadLink(from));
-            Dress(to, node);
+            CopyMetadata(to, node);
             return;
         }
 
         if (node.Links > 1 && names.TryGetValue((node.Device, node.Inode), out var first) && target.TryLink(first, to))
             return;
         names.TryAdd((node.Device, node.Inode), to);
-        if (way == CopyWay.SecondNames && ReferenceEquals(source, target) && source.TryLink(from, to))
+        if (way == CopyWay.HardLinks && ReferenceEquals(source, target) && source.TryLink(from, to))
             return;
         CopyFile(from, to, node, meter, cancel);
-        Dress(to, node);
+        CopyMetadata(to, node);
     }
 
     private void CopyFile(string from, string to, in Node node, WorkMeter? meter, CancellationToken cancel)
     {
         using var old = source.OpenRead(from);
         using var copy = target.CreateFile(to, 0b110_000_000);
-        if (way == CopyWay.SecondNames && Native.TryClone(copy, old))
+        if (way == CopyWay.HardLinks && Native.TryClone(copy, old))
             return;
         using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
         var buffer = new byte[1 << 20];
@@ -159,7 +143,7 @@ internal sealed class TreeCopy(Folder source, Folder target, CopyWay way)
         return hash.GetHashAndReset();
     }
 
-    private void Dress(string path, in Node node)
+    private void CopyMetadata(string path, in Node node)
     {
         target.SetOwner(path, node.User, node.Group);
         if (node.Kind != NodeKind.Link && target.Look(path)!.Value.Mode != node.Mode)

@@ -78,19 +78,19 @@ public sealed record ManifestFile : ManifestEntry
     public PieceList? Pieces { get; init; }
 
     /// <summary>What few manifests say of a file; null where nothing is said.</summary>
-    public SeldomFacts? Seldom { get; init; }
+    public FileExtras? Extras { get; init; }
 
     /// <summary>Where else the file can be had, beside the manifest's bases.</summary>
-    public IReadOnlyList<MirrorUrl> Urls => Seldom?.Urls ?? [];
+    public IReadOnlyList<MirrorUrl> Urls => Extras?.Urls ?? [];
 
     /// <summary>Version of this one file.</summary>
-    public string? Version => Seldom?.Version;
+    public string? Version => Extras?.Version;
 
     /// <summary>Operating systems it is for, by their IANA names.</summary>
-    public IReadOnlyList<string> OperatingSystems => Seldom?.OperatingSystems ?? [];
+    public IReadOnlyList<string> OperatingSystems => Extras?.OperatingSystems ?? [];
 
     /// <summary>Languages it is for (RFC 5646).</summary>
-    public IReadOnlyList<string> Languages => Seldom?.Languages ?? [];
+    public IReadOnlyList<string> Languages => Extras?.Languages ?? [];
 
     /// <summary>Permission bits, 0 to 0777; null where the manifest does not say.</summary>
     public int? Mode { get; init; }
@@ -116,7 +116,7 @@ public sealed record ManifestFile : ManifestEntry
 }
 
 /// <summary>What few manifests say of a file; apart, since a large release has a million files.</summary>
-public sealed record SeldomFacts
+public sealed record FileExtras
 {
     /// <summary>Where else the file can be had, beside the manifest's bases.</summary>
     public IReadOnlyList<MirrorUrl> Urls { get; init; } = [];

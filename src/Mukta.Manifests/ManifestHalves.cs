@@ -67,7 +67,7 @@ internal static class ManifestHalves
         return found < 0 ? null : near + found;
     }
 
-    /// <summary>Some bytes, a stretch of a file, some bytes.</summary>
+    /// <summary>Some bytes, a range of a file, some bytes.</summary>
     private sealed class Part(SafeFileHandle file, byte[] before, long from, long to, byte[] after) : Stream
     {
         private long at;

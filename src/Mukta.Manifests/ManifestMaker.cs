@@ -85,11 +85,11 @@ public static class ManifestMaker
         if (files.Find(f => PieceList.CountFor(f.Node.Size, pieceLength) > MetalinkNames.MostPieces) is { Path: { } path })
             throw new MuktaException(ExitCode.BadInput, $"The file has more than {MetalinkNames.MostPieces} pieces.", PathBytes.Shown(path), "Choose a larger --piece-size.");
         var hashed = files.Select(f => new ToList(folder, f.Path, f.Node, pieceLength)).ToList();
-        StretchHasher.Run(hashed, meter, cancel);
+        RangeHasher.Run(hashed, meter, cancel);
         return [.. hashed.Select(f => f.Listed())];
     }
 
-    /// <summary>A file to be listed. Its first stretch is the whole file, the others are its pieces where it has more than one.</summary>
+    /// <summary>A file to be listed. Its first range is the whole file, the others are its pieces where it has more than one.</summary>
     private sealed class ToList(Folder folder, string path, Node node, long pieceLength) : HashedFile
     {
         private const HashKind Kind = HashKind.Sha256;
@@ -102,8 +102,8 @@ public static class ManifestMaker
 
         public override (ulong Device, ulong Inode) Place => (node.Device, node.Inode);
 
-        public override Stretch this[int index] =>
-            index == 0 ? new Stretch(0, node.Size, Kind) : new Stretch((index - 1) * pieceLength, Math.Min(pieceLength, node.Size - ((index - 1) * pieceLength)), Kind);
+        public override HashRange this[int index] =>
+            index == 0 ? new HashRange(0, node.Size, Kind) : new HashRange((index - 1) * pieceLength, Math.Min(pieceLength, node.Size - ((index - 1) * pieceLength)), Kind);
 
         public ManifestFile Listed()
         {

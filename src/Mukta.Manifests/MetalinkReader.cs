@@ -125,7 +125,7 @@ public sealed class MetalinkReader
         places.AddRange(next.places);
         bases.AddRange(next.bases);
         var isMore = places.Count > MetalinkNames.MostEntries || pieceTotal + next.pieceTotal > MetalinkNames.MostPieces || bases.Count > MetalinkNames.MostPerFile;
-        if (isMore || (bases.Count > 0 && files.Concat(next.files).Any(f => f.Seldom is not null)))
+        if (isMore || (bases.Count > 0 && files.Concat(next.files).Any(f => f.Extras is not null)))
             return false; // Which of a file's own places are those of the manifest depends on what stands before it.
         files.AddRange(next.files);
         links.AddRange(next.links);
@@ -224,7 +224,7 @@ public sealed class MetalinkReader
             Pieces = now.Pieces,
             Component = now.Component,
             Mode = now.Mode,
-            Seldom = now.HasSeldom ? new SeldomFacts
+            Extras = now.HasSeldom ? new FileExtras
             {
                 Urls = WithoutBases(now.Urls, path),
                 OperatingSystems = [.. now.Systems],

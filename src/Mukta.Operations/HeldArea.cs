@@ -237,12 +237,12 @@ internal sealed class HeldArea : IDisposable
     }
 
     /// <summary>
-    /// Overwrites a stretch of a file whose bytes are already known to be wrong. The old ones are kept, and are on the disk,
+    /// Overwrites a range of a file whose bytes are already known to be wrong. The old ones are kept, and are on the disk,
     /// before the first new one is written.
     /// </summary>
     /// <param name="path">The file.</param>
     /// <param name="file">It, open for reading and writing.</param>
-    /// <param name="offset">Where the stretch begins.</param>
+    /// <param name="offset">Where the range begins.</param>
     /// <param name="length">How long it is.</param>
     /// <param name="from">Writes the new bytes.</param>
     public void Patch(string path, SafeFileHandle file, long offset, long length, Action from)

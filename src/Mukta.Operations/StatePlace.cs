@@ -26,7 +26,7 @@ public static class StatePlace
     }
 
     /// <summary>Gives the files in a folder to whoever the folder belongs to, where root has made them.</summary>
-    public static void Give(string path)
+    public static void ChangeOwner(string path)
     {
         if (!Environment.IsPrivilegedProcess || !Directory.Exists(path))
             return;

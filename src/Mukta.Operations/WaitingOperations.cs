@@ -5,9 +5,9 @@ namespace Mukta.Operations;
 
 /// <summary>An operation that waits for the machine to be restarted.</summary>
 /// <param name="Operation">Its id.</param>
-/// <param name="Words">The command that goes on with it.</param>
+/// <param name="CommandLine">The command that goes on with it.</param>
 /// <param name="Boot">The number of the start that has to be over (random(4), boot_id).</param>
-public sealed record WaitingOperation(string Operation, string Words, string Boot);
+public sealed record WaitingOperation(string Operation, string CommandLine, string Boot);
 
 [JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase)]
 [JsonSerializable(typeof(WaitingOperation))]
@@ -43,7 +43,7 @@ public static class WaitingOperations
     {
         var folder = StatePlace.Ensure(home.State, "waiting");
         File.WriteAllText(Path.Join(folder, waiting.Operation + ".json"), JsonSerializer.Serialize(waiting, WaitingJson.Default.WaitingOperation));
-        StatePlace.Give(folder);
+        StatePlace.ChangeOwner(folder);
     }
 
     /// <summary>Forgets one that waits no more.</summary>

@@ -55,7 +55,7 @@ internal sealed class Harbour : IDisposable
             """);
         foreach (var path in Directory.EnumerateFileSystemEntries(Scratch.Root, "*", SearchOption.AllDirectories).Append(Scratch.Root))
             Directory.SetLastWriteTimeUtc(path, LongAgo);
-        Shelf = ProfileShelf.Read(Scratch.At("profiles"), _ => null);
+        Catalog = ProfileCatalog.Read(Scratch.At("profiles"), _ => null);
         using var folder = Folder.Open(Scratch.At("release"));
         Manifest = ManifestMaker.Make(folder, new ManifestRequest { PieceLength = 4096, Product = "pier", Release = "1" }, null, default).Manifest;
         source = new FolderSource(Folder.Open(Scratch.At("release")));
@@ -67,7 +67,7 @@ internal sealed class Harbour : IDisposable
 
     public Machine Machine { get; }
 
-    public ProfileShelf Shelf { get; }
+    public ProfileCatalog Catalog { get; }
 
     public Manifest Manifest { get; }
 
@@ -82,7 +82,7 @@ internal sealed class Harbour : IDisposable
         .Select(f => $"{f.Key} {f.Value} {new FileInfo(Scratch.At(f.Key)).LastWriteTimeUtc.Ticks}")];
 
     public ReinstallTarget Target(ReinstallWish wish) => ReinstallTarget.Of(
-        Machine, Shelf, Shelf.Of("pier").Profile, Manifest, Path, [source], wish, [Scratch.At("games/pier/inside/other")],
+        Machine, Catalog, Catalog.Of("pier").Profile, Manifest, Path, [source], wish, [Scratch.At("games/pier/inside/other")],
         SteppedOperation.Interrupted(Machine.Home, "reinstall", "pier") is { } left && ReinstallStep.IsDone(left, ReinstallStep.ChangedOver, Path), [], null, default);
 
     public async Task<ReinstallOutcome> ReinstallAsync(Action? onChange = null, ReinstallWish? wish = null)
@@ -99,9 +99,9 @@ internal sealed class Harbour : IDisposable
     public void UndoAll()
     {
         var places = Mukta.State.OperationIndex.PlacesOf(Machine);
-        var shelf = new Mukta.Operations.OperationShelf(Machine.Home, TimeProvider.System, new ServiceUndo(Services, default));
-        while (shelf.All([], places).LastOrDefault(o => o.State != Mukta.Operations.OperationState.Undone && o.Record.Header.Undoes is null) is { } last)
-            shelf.Undo([.. shelf.All([], places).Where(o => o.Id == last.Id)], null, default);
+        var catalog = new Mukta.Operations.OperationCatalog(Machine.Home, TimeProvider.System, new ServiceUndo(Services, default));
+        while (catalog.All([], places).LastOrDefault(o => o.State != Mukta.Operations.OperationState.Undone && o.Record.Header.Undoes is null) is { } last)
+            catalog.Undo([.. catalog.All([], places).Where(o => o.Id == last.Id)], null, default);
     }
 
     public void Dispose()

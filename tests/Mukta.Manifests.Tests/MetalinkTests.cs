@@ -27,7 +27,7 @@ public class MetalinkTests
             Mode = mode < 0 ? null : mode,
             Component = component,
             Pieces = cut ? new PieceList(HashKind.Sha256, pieceLength, new byte[PieceList.CountFor(size, pieceLength) * 32]) : null,
-            Seldom = cut ? new SeldomFacts { Languages = ["en", "nn"], OperatingSystems = ["Linux"], Version = "1.0", Urls = [new MirrorUrl(new Uri("https://other.example/x"), 7, "no")] } : null,
+            Extras = cut ? new FileExtras { Languages = ["en", "nn"], OperatingSystems = ["Linux"], Version = "1.0", Urls = [new MirrorUrl(new Uri("https://other.example/x"), 7, "no")] } : null,
         };
 
     private static readonly Gen<Manifest> AnyManifest =

@@ -86,7 +86,7 @@ internal static class CachesCommand
             if (!session.IsJson)
                 new CacheText(session.Output).Write(caches);
             var isWrong = CacheFindings.Of(caches).Any(f => f.Verdict == Host.Checks.Verdict.Bad);
-            var next = caches.Any(c => c.Blocked is null) ? $"Next: mukta caches {product.Words} --clear" : null;
+            var next = caches.Any(c => c.Blocked is null) ? $"Next: mukta caches {product.Arguments} --clear" : null;
             return End(isWrong ? ExitCode.Problems : ExitCode.Done, [.. caches.Select(CachePart.Of)], null, caches.Count == 0 ? "There is no cache folder of it, and nothing temporary." : next);
         }
 
@@ -98,7 +98,7 @@ internal static class CachesCommand
                 return [.. caches.Where(c => c.Blocked is null && !c.IsTemporary)];
             IReadOnlyList<string> known = [.. product.Profile.Caches.Select(c => c.Name), CacheFolder.Temporary];
             if (names.FirstOrDefault(n => !known.Contains(n)) is { } unknown)
-                throw new MuktaException(ExitCode.BadInput, $"The profile knows no cache \"{PathBytes.Shown(unknown)}\".", product.Shelved.File, $"Name one of: {string.Join(", ", known)}.");
+                throw new MuktaException(ExitCode.BadInput, $"The profile knows no cache \"{PathBytes.Shown(unknown)}\".", product.Loaded.File, $"Name one of: {string.Join(", ", known)}.");
             var chosen = caches.Where(c => names.Contains(c.Name)).ToList();
             return chosen.Find(c => c.Blocked is not null) is { } blocked
                 ? throw new MuktaException(ExitCode.Blocked, $"The cache \"{blocked.Name}\" stays: it {blocked.Blocked}.", PathBytes.Shown(blocked.Path), "Leave it out, or change the profile.")
@@ -111,7 +111,7 @@ internal static class CachesCommand
             IEnumerable<string> folders = [.. install is null ? [] : new[] { install }, .. caches.Select(c => c.Path)];
             var real = folders.Select(RealPath).ToList();
             if (new ProcessTable().Using(real, product.Profile.Processes).Running is { Count: > 0 } running)
-                throw new ProductRuns(running, $"End it with: mukta stop {product.Words}");
+                throw new ProductRuns(running, $"End it with: mukta stop {product.Arguments}");
         }
 
         private static string RealPath(string path)

@@ -41,20 +41,20 @@ internal static class CheckCommand
     private static async Task<ExitCode> RunAsync(Session session, Product product, string? install, bool isOffline, bool isAlone, CancellationToken cancel)
     {
         var clock = Stopwatch.StartNew();
-        IReadOnlyList<ShelvedProfile> products = isAlone ? [product.Shelved] : product.Shelf.WithNeeds(product.Shelved);
+        IReadOnlyList<LoadedProfile> products = isAlone ? [product.Loaded] : product.Catalog.WithNeeds(product.Loaded);
         var around = new CheckSurroundings(
             product.Machine, ServicesCommand.ControlOf(product.Machine), Environment.GetEnvironmentVariable, Session.UserAgent, TimeProvider.System,
             id => InstallRecords.PathsOf(product.Machine, id));
         var checks = await new Checkup(around, isOffline).OfAsync(products, install, cancel).ConfigureAwait(false);
 
         string? Command(ProductCheck check, CheckFinding finding) =>
-            RemedyWords.Command(finding, check == checks[0] ? product.Words : check.Shelved.Profile.Product + product.OptionsForOthers, product.Words);
+            RemedyWords.Command(finding, check == checks[0] ? product.Arguments : check.Loaded.Profile.Product + product.OptionsForOthers, product.Arguments);
         var code = checks.Any(c => c.Verdict == Verdict.Bad) ? ExitCode.Problems : ExitCode.Done;
         var next = Next(checks, Command);
         if (session.IsJson)
         {
             Session.Write(
-                new CheckDocument("mukta.check/1", product.Profile.Product, Words.OfJson(CheckText.Name(checks.Max(c => c.Verdict))), (int)code, clock.ElapsedMilliseconds, [.. checks.Select(c => CheckedPart.Of(c, Command))]) { Next = next },
+                new CheckDocument("mukta.check/1", product.Profile.Product, JsonNames.OfJson(CheckText.Name(checks.Max(c => c.Verdict))), (int)code, clock.ElapsedMilliseconds, [.. checks.Select(c => CheckedPart.Of(c, Command))]) { Next = next },
                 Documents.Readable.CheckDocument);
             return code;
         }

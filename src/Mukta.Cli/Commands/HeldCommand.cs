@@ -38,7 +38,7 @@ internal static class HeldCommand
             else if (all.Count == 0)
                 session.Output.WriteLine("Nothing is held.");
             else
-                new HeldText(session.Output).WriteAll(all, all.Any(o => o.State != OperationState.Undone && o.Record.Header.Undoes is null) ? $"mukta undo{choice.Words(parsed)} --dry-run" : null);
+                new HeldText(session.Output).WriteAll(all, all.Any(o => o.State != OperationState.Undone && o.Record.Header.Undoes is null) ? $"mukta undo{choice.Arguments(parsed)} --dry-run" : null);
             return (int)ExitCode.Done;
         });
         return command;
@@ -74,7 +74,7 @@ internal static class HeldCommand
                 return End(session, document with { ExitCode = 1 }, "Nothing was changed.");
             foreach (var operation in chosen)
             {
-                choice.Shelf(parsed, cancel).Purge(operation, cancel);
+                choice.Catalog(parsed, cancel).Purge(operation, cancel);
                 Forget(choice.Machine(parsed), operation.Id);
             }
 

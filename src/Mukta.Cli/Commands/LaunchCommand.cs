@@ -51,7 +51,7 @@ internal static class LaunchCommand
             if (changes.Count == 0)
                 return End(ExitCode.Done, entries, null, entries.Count == 0 ? $"The profile of {Title} names no launch entry." : "All as it should be.");
             if (!restores)
-                return End(ExitCode.Problems, entries, null, $"\nNext: mukta launch {product.Words} --restore");
+                return End(ExitCode.Problems, entries, null, $"\nNext: mukta launch {product.Arguments} --restore");
             if (!session.IsJson && !session.IsQuiet)
                 Plan(changes);
             if (IsDryRun)
@@ -73,7 +73,7 @@ internal static class LaunchCommand
         {
             using var folder = Folder.Open(install);
             if (new ProcessTable().Using([folder.RealPath], product.Profile.Processes).Running is { Count: > 0 } running)
-                throw new ProductRuns(running, $"End it with: mukta stop {product.Words}");
+                throw new ProductRuns(running, $"End it with: mukta stop {product.Arguments}");
         }
 
         private void Show(IReadOnlyList<LaunchEntry> entries)

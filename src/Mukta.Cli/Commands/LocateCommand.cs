@@ -33,10 +33,10 @@ internal static class LocateCommand
         command.SetAction(async (parsed, cancel) =>
         {
             using var session = new Session(parsed);
-            var shelf = ProfileShelf.Read(parsed.GetValue(profiles), UserEnvironment.Get);
-            IReadOnlyList<ShelvedProfile> asked = parsed.GetValue(product) is { } id ? [shelf.Of(id)] : [.. shelf.Profiles];
+            var catalog = ProfileCatalog.Read(parsed.GetValue(profiles), UserEnvironment.Get);
+            IReadOnlyList<LoadedProfile> asked = parsed.GetValue(product) is { } id ? [catalog.Of(id)] : [.. catalog.Profiles];
             if (asked.Count == 0)
-                throw new MuktaException(ExitCode.BadInput, "There is no profile.", string.Join("\n", shelf.Folders), "Name a folder that holds profiles with --profiles.");
+                throw new MuktaException(ExitCode.BadInput, "There is no profile.", string.Join("\n", catalog.Folders), "Name a folder that holds profiles with --profiles.");
             var machine = parsed.GetValue(root) is { } mounted ? Machine.MountedAt(mounted, UserEnvironment.Get) : Machine.Here(UserEnvironment.Get);
             var run = new Run(session, machine, [.. (parsed.GetValue(manifests) ?? []).Select(MetalinkReader.ReadFile)]);
             var located = run.Locate(asked);
@@ -45,7 +45,7 @@ internal static class LocateCommand
             var forgotten = parsed.GetValue(record) ? run.Record(located) : null;
             var next = forgotten is null && located.Any(l => l.Installs.Any(i => i.IsSearched)) ? string.Join(' ', parsed.Tokens.Select(t => Shell.Quoted(t.Value)).Prepend("mukta").Append("--record")) : null;
             return parsed.GetValue(holdStale)
-                ? (int)await run.HoldStaleAsync(located, shelf, parsed.GetValue(dryRun), parsed.GetValue(yes), cancel).ConfigureAwait(false)
+                ? (int)await run.HoldStaleAsync(located, catalog, parsed.GetValue(dryRun), parsed.GetValue(yes), cancel).ConfigureAwait(false)
                 : (int)run.Show(located, forgotten, next, parsed.GetValue(profiles));
         });
         return command;
@@ -53,28 +53,28 @@ internal static class LocateCommand
 
     private sealed class Run(Session session, Machine machine, IReadOnlyList<Manifest> others)
     {
-        public List<Located> Locate(IReadOnlyList<ShelvedProfile> asked)
+        public List<Located> Locate(IReadOnlyList<LoadedProfile> asked)
         {
             var finder = new InstallFinder(machine.Folders);
-            return [.. asked.Select(shelved =>
+            return [.. asked.Select(loaded =>
             {
-                var (manifest, fault) = shelved.TryReadManifest();
-                IReadOnlyList<Manifest> manifests = [.. others.Where(o => o.Product == shelved.Profile.Product).Prepend(manifest).OfType<Manifest>()];
-                return new Located(shelved, manifests, finder.Find(shelved.Profile, manifests, InstallRecords.PathsOf(machine, shelved.Profile.Product)), fault);
+                var (manifest, fault) = loaded.TryReadManifest();
+                IReadOnlyList<Manifest> manifests = [.. others.Where(o => o.Product == loaded.Profile.Product).Prepend(manifest).OfType<Manifest>()];
+                return new Located(loaded, manifests, finder.Find(loaded.Profile, manifests, InstallRecords.PathsOf(machine, loaded.Profile.Product)), fault);
             })];
         }
 
         public async Task<List<Located>> SearchAsync(List<Located> located, string[] places, CancellationToken cancel)
         {
             if (located.All(l => l.Manifests.Count == 0))
-                throw new MuktaException(ExitCode.BadInput, "There is no manifest to search by.", string.Join("\n", located.Select(l => $"{l.Shelved.Profile.Product}: {l.Fault}")), "Name one with --manifest.");
+                throw new MuktaException(ExitCode.BadInput, "There is no manifest to search by.", string.Join("\n", located.Select(l => $"{l.Loaded.Profile.Product}: {l.Fault}")), "Name one with --manifest.");
             var meter = new WorkMeter();
             meter.Begin("searching", 0);
-            var search = new InstallSearch([.. located.SelectMany(l => l.Manifests.Select(m => (l.Shelved.Profile, m)))]);
+            var search = new InstallSearch([.. located.SelectMany(l => l.Manifests.Select(m => (l.Loaded.Profile, m)))]);
             var found = await Progressing.ShowAsync(session, meter, () => Task.FromResult(places.SelectMany(p => search.Below(machine.IsLive ? p : machine.At(p), meter, cancel)).ToList())).ConfigureAwait(false);
             return [.. located.Select(l => l with
             {
-                Installs = [.. l.Installs, .. found.Where(f => f.Profile == l.Shelved.Profile).Select(f => f.Install).ExceptBy(l.Installs.Select(i => i.Path), f => f.Path).DistinctBy(f => f.Path)],
+                Installs = [.. l.Installs, .. found.Where(f => f.Profile == l.Loaded.Profile).Select(f => f.Install).ExceptBy(l.Installs.Select(i => i.Path), f => f.Path).DistinctBy(f => f.Path)],
             })];
         }
 
@@ -86,7 +86,7 @@ internal static class LocateCommand
             var forgotten = new List<string>();
             for (var i = 0; i < located.Count; i++)
             {
-                var (product, current) = (located[i].Shelved.Profile.Product, located[i].Installs.Where(f => f.IsCurrent).ToList());
+                var (product, current) = (located[i].Loaded.Profile.Product, located[i].Installs.Where(f => f.IsCurrent).ToList());
                 foreach (var gone in records.All().Where(r => r.Product == product).ExceptBy(current.Select(c => machine.NameOf(c.Path)), r => r.Path))
                 {
                     records.Forget(product, gone.Path);
@@ -102,10 +102,10 @@ internal static class LocateCommand
         }
 
         /// <summary>Moves older releases' folders into the held area.</summary>
-        public async Task<ExitCode> HoldStaleAsync(List<Located> located, ProfileShelf shelf, bool isDryRun, bool isAgreed, CancellationToken cancel)
+        public async Task<ExitCode> HoldStaleAsync(List<Located> located, ProfileCatalog catalog, bool isDryRun, bool isAgreed, CancellationToken cancel)
         {
-            var releases = new StaleReleases(machine, shelf, TimeProvider.System);
-            var stale = located.SelectMany(l => releases.Of(l.Shelved.Profile, l.Installs, cancel)).ToList();
+            var releases = new StaleReleases(machine, catalog, TimeProvider.System);
+            var stale = located.SelectMany(l => releases.Of(l.Loaded.Profile, l.Installs, cancel)).ToList();
             var (open, text) = (stale.Where(s => s.Blocked is null).ToList(), session.Output);
             if (!session.IsJson && !session.IsQuiet)
             {
@@ -150,8 +150,8 @@ internal static class LocateCommand
 }
 
 /// <summary>A product with the installs that were found.</summary>
-/// <param name="Shelved">The product.</param>
+/// <param name="Loaded">The product.</param>
 /// <param name="Manifests">The profile's own manifest first, then those of other releases.</param>
 /// <param name="Installs">The installs.</param>
 /// <param name="Fault">Why the profile's own manifest cannot be used, as the end of a sentence.</param>
-internal sealed record Located(ShelvedProfile Shelved, IReadOnlyList<Manifest> Manifests, IReadOnlyList<FoundInstall> Installs, string? Fault);
+internal sealed record Located(LoadedProfile Loaded, IReadOnlyList<Manifest> Manifests, IReadOnlyList<FoundInstall> Installs, string? Fault);

@@ -30,7 +30,7 @@ internal static class MoveCommand
         {
             using var session = new Session(parsed);
             var found = choice.Product(parsed, parsed.GetRequiredValue(product));
-            var of = parsed.GetValue(manifest) ?? (File.Exists(found.Shelved.ManifestLocation) ? found.Shelved.ManifestLocation : null);
+            var of = parsed.GetValue(manifest) ?? (File.Exists(found.Loaded.ManifestLocation) ? found.Loaded.ManifestLocation : null);
             var release = of is null ? null : MetalinkReader.ReadFile(of);
             var interrupted = Mover.Interrupted(found.Machine, found.Profile.Product);
             var plan = interrupted is { } left ? MovePlan.GoingOn(found.Profile, left.From, left.To, parsed.GetRequiredValue(destination), cancel)
@@ -49,8 +49,8 @@ internal static class MoveCommand
     /// <summary>What belongs to other products and moves along.</summary>
     private static List<(string Product, string Path)> InsideOf(Product product, MovePlan plan)
     {
-        var choice = new ReinstallChoice(product.Machine, product.Shelf);
-        return [.. product.Shelf.Profiles.Where(p => p.Profile.Product != product.Profile.Product)
+        var choice = new ReinstallChoice(product.Machine, product.Catalog);
+        return [.. product.Catalog.Profiles.Where(p => p.Profile.Product != product.Profile.Product)
             .SelectMany(p => choice.Installs(p).Select(Folder.RealPathOf).Where(i => i.StartsWith(plan.From + "/", StringComparison.Ordinal)).Select(i => (p.Profile.Product, i[(plan.From.Length + 1)..])))];
     }
 
@@ -130,7 +130,7 @@ internal static class MoveCommand
         private void RefuseIfRunning(string path)
         {
             if (product.Machine.IsLive && Directory.Exists(path) && new ProcessTable().Using([path], product.Profile.Processes).Running is { Count: > 0 } running)
-                throw new ProductRuns(running, $"End it with: mukta stop {product.Words}");
+                throw new ProductRuns(running, $"End it with: mukta stop {product.Arguments}");
         }
 
         private ExitCode End(ExitCode code, MoveOutcome? outcome, string line)

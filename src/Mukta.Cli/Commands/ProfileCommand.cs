@@ -20,7 +20,7 @@ internal static class ProfileCommand
         command.SetAction(parsed =>
         {
             using var session = new Session(parsed);
-            var profiles = parsed.GetRequiredValue(files).Select(f => new ShelvedProfile(ProfileReader.ReadFile(f), f)).ToList();
+            var profiles = parsed.GetRequiredValue(files).Select(f => new LoadedProfile(ProfileReader.ReadFile(f), f)).ToList();
             if (session.IsJson)
                 Session.Write(ProfilesDocument.Of("mukta.profile.check/1", profiles), Documents.Readable.ProfilesDocument);
             else if (!session.IsQuiet)
@@ -41,12 +41,12 @@ internal static class ProfileCommand
         command.SetAction(parsed =>
         {
             using var session = new Session(parsed);
-            var shelf = ProfileShelf.Read(parsed.GetValue(folder), UserEnvironment.Get);
-            IReadOnlyList<ShelvedProfile> shown = parsed.GetValue(product) is { } id ? [shelf.Of(id)] : [.. shelf.Profiles];
+            var catalog = ProfileCatalog.Read(parsed.GetValue(folder), UserEnvironment.Get);
+            IReadOnlyList<LoadedProfile> shown = parsed.GetValue(product) is { } id ? [catalog.Of(id)] : [.. catalog.Profiles];
             if (session.IsJson)
                 Session.Write(ProfilesDocument.Of("mukta.profile.show/1", shown), Documents.Readable.ProfilesDocument);
             else if (shown.Count == 0)
-                session.Output.WriteLine($"No profile in {string.Join(", ", shelf.Folders)}.");
+                session.Output.WriteLine($"No profile in {string.Join(", ", catalog.Folders)}.");
             else
                 new Rendering.ProfileText(session.Output).Write(shown);
             return (int)ExitCode.Done;

@@ -36,7 +36,7 @@ internal static class ReinstallCommand
         {
             using var session = new Session(parsed);
             var found = choice.Product(parsed, parsed.GetRequiredValue(product));
-            using var run = new RemakingRun(session, found, parsed, source)
+            using var run = new ReinstallRun(session, found, parsed, source)
             {
                 Command = "reinstall",
                 ManifestFile = parsed.GetValue(manifest),

@@ -47,7 +47,7 @@ internal static class RepairCommand
             using var session = new Session(parsed);
             if (target.Absent(parsed, "repair") is { } absent)
             {
-                using var first = new RemakingRun(session, absent, parsed, source)
+                using var first = new ReinstallRun(session, absent, parsed, source)
                 {
                     Command = "repair",
                     Wish = new ReinstallWish(false, false) { SweepsLeftovers = false },
@@ -119,7 +119,7 @@ internal static class RepairCommand
             var before = await Progressing.ShowAsync(
                 session, looking, () => Task.FromResult(new Verifier(TimeProvider.System).Verify(manifest, install, options, cancel))).ConfigureAwait(false);
             var older = Previous is { } previous ? MetalinkReader.ReadFile(previous) : InstalledRelease.Before(install, manifest);
-            var plan = RepairPlan.For(before, new RepairWish { HoldStrays = HoldStrays, Refetch = Refetched(manifest), Older = older, Disk = DiskAbilities.Of(path) });
+            var plan = RepairPlan.For(before, new RepairWish { HoldStrays = HoldStrays, Refetch = Refetched(manifest), Older = older, Disk = FileSystemCapabilities.Of(path) });
             using var local = await Progressing.ShowAsync(
                 session, looking, () => Task.FromResult(LocalPieces.For(plan, before, install, new LocalPlaces(Also, target.OtherInstalls), looking, cancel))).ConfigureAwait(false);
             plan = plan.With(local);
@@ -218,7 +218,7 @@ internal static class RepairCommand
                 StepsDone = outcome?.StepsDone ?? 0,
                 Sources = [.. (outcome?.Sources ?? []).Select(s => new SourcePart(s.Name, s.Bytes, s.BadPieces, s.Failures, s.IsDropped, s.HasChanged))],
                 BytesElsewhere = outcome?.BytesElsewhere ?? 0,
-                Causes = [.. (outcome?.Causes ?? []).Select(c => new CausePart(Words.OfName(c.Cause.ToString()), c.Evidence, c.Advice, [.. c.Paths.Select(PathBytes.Shown)]))],
+                Causes = [.. (outcome?.Causes ?? []).Select(c => new CausePart(JsonNames.OfName(c.Cause.ToString()), c.Evidence, c.Advice, [.. c.Paths.Select(PathBytes.Shown)]))],
                 Failures = [.. (outcome?.Failures ?? []).Select(f => new FailurePart(PathBytes.Shown(f.Path), f.Reason, (int)f.Code))],
                 Before = VerifyDocument.Of(before, path, straysCount: false, next: null),
                 After = outcome is null ? null : VerifyDocument.Of(outcome.After, path, straysCount: false, next: null),

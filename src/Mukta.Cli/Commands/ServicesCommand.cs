@@ -70,7 +70,7 @@ internal static class ServicesCommand
                 text.Plan(plan);
             if (IsDryRun)
                 return End(ExitCode.Problems, states, plan, null, "Nothing was changed: this was a dry run.");
-            ServiceRights.Refuse(control, product.Machine, product.Profile.Services.Select(s => s.Unit), $"mukta services {product.Words} --{wish.Value.ToString().ToLowerInvariant()}");
+            ServiceRights.Refuse(control, product.Machine, product.Profile.Services.Select(s => s.Unit), $"mukta services {product.Arguments} --{wish.Value.ToString().ToLowerInvariant()}");
             if (!IsAgreed && !await Question.IsAnsweredYesAsync(session, "Go on?", cancel).ConfigureAwait(false))
                 return End(ExitCode.Problems, states, plan, null, "Nothing was changed.");
 
@@ -82,7 +82,7 @@ internal static class ServicesCommand
         private ExitCode Shown(IReadOnlyList<ServiceState> states)
         {
             var code = Code(states);
-            return End(code, states, null, null, code == ExitCode.Done || !control.CanChange ? null : $"\nNext: {Shell.Sudo}mukta services {product.Words} --restore");
+            return End(code, states, null, null, code == ExitCode.Done || !control.CanChange ? null : $"\nNext: {Shell.Sudo}mukta services {product.Arguments} --restore");
         }
 
         private ExitCode Done(ServiceWish wish, ServicePlan plan, ServiceOutcome outcome, ServiceText text)
@@ -103,7 +103,7 @@ internal static class ServicesCommand
         private void Doing(ServiceStep step)
         {
             if (!session.IsQuiet)
-                session.Error.MarkupLineInterpolated($"[grey]{ServiceText.Words(step)}[/]");
+                session.Error.MarkupLineInterpolated($"[grey]{ServiceText.Sentence(step)}[/]");
         }
 
         private ExitCode Code(IReadOnlyList<ServiceState> states) =>
@@ -111,7 +111,7 @@ internal static class ServicesCommand
 
         private string Needed()
         {
-            var needs = product.Profile.Needs.Where(n => product.Shelf.Profiles.Any(p => p.Profile.Product == n && p.Profile.Services.Count > 0)).ToList();
+            var needs = product.Profile.Needs.Where(n => product.Catalog.Profiles.Any(p => p.Profile.Product == n && p.Profile.Services.Count > 0)).ToList();
             return needs.Count == 0 ? "" : $" What it needs has: mukta services {needs[0]}{product.Options}";
         }
 

@@ -61,9 +61,9 @@ internal static class SetupCommand
         {
             var profile = product.Profile;
             if (profile.Setup is not { } setup)
-                throw new MuktaException(ExitCode.BadInput, $"The profile of {profile.Title} describes no setup program.", product.Shelved.File, $"Add the key setup, or make it anew with: mukta reinstall {profile.Product}{product.OptionsForOthers}");
+                throw new MuktaException(ExitCode.BadInput, $"The profile of {profile.Title} describes no setup program.", product.Loaded.File, $"Add the key setup, or make it anew with: mukta reinstall {profile.Product}{product.OptionsForOthers}");
             if (!setup.Actions.TryGetValue(action, out var how))
-                throw new MuktaException(ExitCode.BadInput, $"The setup program of {profile.Title} has no {action}.", product.Shelved.File, $"It has: {string.Join(", ", setup.Actions.Keys.Order().Select(a => $"--{a}"))}");
+                throw new MuktaException(ExitCode.BadInput, $"The setup program of {profile.Title} has no {action}.", product.Loaded.File, $"It has: {string.Join(", ", setup.Actions.Keys.Order().Select(a => $"--{a}"))}");
             if (!product.Machine.IsLive)
                 throw new MuktaException(ExitCode.BadInput, "A setup program can only be run on its own machine.", product.Machine.Root, "Start that machine and run the command there.");
             using var install = Folder.Open(path);
@@ -106,7 +106,7 @@ internal static class SetupCommand
             var up = await control.StatesAsync([.. product.Profile.Services.Select(s => s.Unit)], cancel).ConfigureAwait(false);
             var running = new ProcessTable().Using([install.RealPath], product.Profile.Processes).Running.Where(r => up.All(s => s.MainPid != r.Pid)).ToList();
             if (running.Count > 0)
-                throw new ProductRuns(running, $"End it with: mukta stop {product.Words}");
+                throw new ProductRuns(running, $"End it with: mukta stop {product.Arguments}");
         }
 
         private void Plan(SetupProgram setup, SetupAction how, bool goesOn)
@@ -140,7 +140,7 @@ internal static class SetupCommand
             if (done.After is { } after)
                 new VerifyText(console, path).Verdict(after);
             if (done.After?.IsIntact == false)
-                console.WriteLine($"Next: mukta repair {product.Words}");
+                console.WriteLine($"Next: mukta repair {product.Arguments}");
             else if (!session.IsQuiet)
                 console.WriteLine($"Operation {done.Operation}. To have the services as they were: mukta undo {done.Operation}{product.OptionsForUndo}");
             return code;

@@ -63,7 +63,7 @@ internal static class StopCommand
                 left.Count == 0 ? ExitCode.Done : ExitCode.Blocked, isDryRun, [.. ended.Select(ProcessPart.Of)],
                 left.Count == 0 ? $"{Units.Count(ended.Count, "process", "processes")} ended."
                 : force ? "Look at what holds it with: ps -fp " + string.Join(',', left.Select(l => l.Process.Pid))
-                : $"Next: mukta stop {target.Words} --force");
+                : $"Next: mukta stop {target.Arguments} --force");
         }
 
         private void List(IReadOnlyList<RunningProcess> running)
@@ -84,7 +84,7 @@ internal static class StopCommand
             else
                 session.Output.WriteLine(line);
             if (!session.IsJson && hiddenProcesses > 0)
-                session.Output.WriteLine($"{Units.Count(hiddenProcesses, "process", "processes")} of other users could not be looked into. To see all: sudo mukta stop {target.Words} --dry-run");
+                session.Output.WriteLine($"{Units.Count(hiddenProcesses, "process", "processes")} of other users could not be looked into. To see all: sudo mukta stop {target.Arguments} --dry-run");
             return code;
         }
 

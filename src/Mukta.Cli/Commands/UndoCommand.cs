@@ -27,7 +27,7 @@ internal static class UndoCommand
         command.SetAction(async (parsed, cancel) =>
         {
             using var session = new Session(parsed);
-            var areas = Chosen(choice.All(parsed), parsed.GetValue(id), choice.Words(parsed));
+            var areas = Chosen(choice.All(parsed), parsed.GetValue(id), choice.Arguments(parsed));
             var document = new UndoDocument("mukta.undo/1", areas[0].Id, parsed.GetValue(dryRun), 0, [.. areas.Select(HeldPart.Of)]);
             if (!session.IsJson && !session.IsQuiet)
                 Show(session, areas);
@@ -37,8 +37,8 @@ internal static class UndoCommand
             if (!parsed.GetValue(yes) && !await Question.IsAnsweredYesAsync(session, "Put it back?", cancel).ConfigureAwait(false))
                 return End(session, document with { ExitCode = 1 }, "Nothing was changed.");
             RefuseIfRunning(areas);
-            var undo = choice.Shelf(parsed, cancel).Undo(areas, (header, place) => OperationIndex.TryPut(choice.Machine(parsed), header, place), cancel);
-            return End(session, document with { Operation = undo }, $"Put back as it was. To do it again: mukta undo {undo}{choice.Words(parsed)}");
+            var undo = choice.Catalog(parsed, cancel).Undo(areas, (header, place) => OperationIndex.TryPut(choice.Machine(parsed), header, place), cancel);
+            return End(session, document with { Operation = undo }, $"Put back as it was. To do it again: mukta undo {undo}{choice.Arguments(parsed)}");
         });
         return command;
     }

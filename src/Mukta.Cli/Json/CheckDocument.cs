@@ -15,8 +15,8 @@ internal sealed record CheckDocument(string Format, string Product, string Verdi
 internal sealed record CheckedPart(string Product, string Title, string? Install, string Verdict, IReadOnlyList<AreaPart> Areas)
 {
     public static CheckedPart Of(ProductCheck check, Func<ProductCheck, CheckFinding, string?> command) => new(
-        check.Shelved.Profile.Product, check.Shelved.Profile.Title, check.Install is { } install ? PathBytes.Shown(install) : null, Words.OfJson(CheckText.Name(check.Verdict)),
-        [.. check.Areas.Select(a => new AreaPart(CheckText.Name(a.Area), Words.OfJson(CheckText.Name(a.Verdict)), a.Findings.Count == 0 ? a.Summary : null, [.. a.Findings.Select(f => CheckPart.Of(f, command(check, f)))]))]);
+        check.Loaded.Profile.Product, check.Loaded.Profile.Title, check.Install is { } install ? PathBytes.Shown(install) : null, JsonNames.OfJson(CheckText.Name(check.Verdict)),
+        [.. check.Areas.Select(a => new AreaPart(CheckText.Name(a.Area), JsonNames.OfJson(CheckText.Name(a.Verdict)), a.Findings.Count == 0 ? a.Summary : null, [.. a.Findings.Select(f => CheckPart.Of(f, command(check, f)))]))]);
 }
 
 /// <summary>An area of a checkup.</summary>
@@ -26,15 +26,5 @@ internal sealed record AreaPart(string Area, string Verdict, string? Summary, IR
 internal sealed record CheckPart(string Kind, string Verdict, string Subject, string Seen, string? Command, string? Advice)
 {
     public static CheckPart Of(CheckFinding finding, string? command) => new(
-        Words.OfName(finding.Kind.ToString()), Words.OfJson(CheckText.Name(finding.Verdict)), PathBytes.Shown(finding.Subject), finding.Seen, command, finding.Advice);
-}
-
-/// <summary>Names as they stand in JSON documents: lower case, with hyphens.</summary>
-internal static class Words
-{
-    /// <summary>not known: not-known.</summary>
-    public static string OfJson(string words) => words.Replace(' ', '-');
-
-    /// <summary>ServiceDown: service-down.</summary>
-    public static string OfName(string name) => System.Text.Json.JsonNamingPolicy.KebabCaseLower.ConvertName(name);
+        JsonNames.OfName(finding.Kind.ToString()), JsonNames.OfJson(CheckText.Name(finding.Verdict)), PathBytes.Shown(finding.Subject), finding.Seen, command, finding.Advice);
 }

@@ -13,7 +13,7 @@ internal sealed record LocateDocument(IReadOnlyList<LocatedPart> Products)
     public IReadOnlyList<string>? Forgotten { get; init; }
 
     public static LocateDocument Of(IReadOnlyList<Located> located, IReadOnlyList<string>? forgotten) => new([.. located.Select(l => new LocatedPart(
-        l.Shelved.Profile.Product, l.Shelved.Profile.Title, PathBytes.Shown(l.Shelved.File), l.Manifests.Count == 0 ? null : ReleasePart.Of(l.Manifests[0]), l.Fault,
+        l.Loaded.Profile.Product, l.Loaded.Profile.Title, PathBytes.Shown(l.Loaded.File), l.Manifests.Count == 0 ? null : ReleasePart.Of(l.Manifests[0]), l.Fault,
         [.. l.Installs.Select(i => new FoundPart(PathBytes.Shown(i.Path), i.IsCurrent, i.HasMarker, i.Evidence?.Present, i.Evidence?.Listed, i.Evidence?.Bytes) { Release = i.Release, IsRecorded = i.IsRecorded })]))])
     {
         Forgotten = forgotten is null ? null : [.. forgotten.Select(PathBytes.Shown)],

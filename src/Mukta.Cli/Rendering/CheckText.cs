@@ -19,7 +19,7 @@ internal sealed class CheckText(IAnsiConsole console, Func<ProductCheck, CheckFi
         foreach (var product in products)
         {
             var place = product.Install is { } install ? $", {PathBytes.Shown(install)}" : "";
-            console.MarkupLineInterpolated($"[bold]{product.Shelved.Profile.Product}[/]  {product.Shelved.Profile.Title}{place}");
+            console.MarkupLineInterpolated($"[bold]{product.Loaded.Profile.Product}[/]  {product.Loaded.Profile.Title}{place}");
             console.Write(Table(product));
             console.WriteLine();
         }
@@ -35,7 +35,7 @@ internal sealed class CheckText(IAnsiConsole console, Func<ProductCheck, CheckFi
             (Count(Verdict.Bad), "bad"), (Count(Verdict.Attention), "to look at"), (Count(Verdict.NotKnown), "not known"),
         }.Where(c => c.Item1 > 0).Select(c => $"{Units.Number(c.Item1)} {c.Item2}");
         var words = string.Join(", ", counts) is { Length: > 0 } some ? some : "all good";
-        console.MarkupLineInterpolated($"{products[0].Shelved.Profile.Title}: [bold]{words}[/]");
+        console.MarkupLineInterpolated($"{products[0].Loaded.Profile.Title}: [bold]{words}[/]");
     }
 
     private Grid Table(ProductCheck product)

@@ -13,7 +13,7 @@ internal sealed class HeldText(IAnsiConsole console)
         {
             var header = operation.Record.Header;
             var what = $"{header.Command}{(header.Undoes is { } undone ? $" of {undone}" : "")}{(header.Product is { } product ? $", {product}{(header.Release is { } release ? $" {release}" : "")}" : "")}";
-            console.MarkupLineInterpolated($"[bold]{operation.Id}[/]  {PathBytes.Shown(what)}{Words(operation.State)}");
+            console.MarkupLineInterpolated($"[bold]{operation.Id}[/]  {PathBytes.Shown(what)}{StateName(operation.State)}");
             console.WriteLine($"  {header.Started.ToLocalTime():yyyy-MM-dd HH:mm}, holds {Units.Bytes(operation.Size.Bytes)} in {Units.Count(operation.Size.Files, "file")}");
             console.WriteLine($"  {PathBytes.Shown(operation.Place)}");
         }
@@ -27,7 +27,7 @@ internal sealed class HeldText(IAnsiConsole console)
             console.MarkupLineInterpolated($"Next: [bold]{next}[/]");
     }
 
-    private static string Words(OperationState state) => state switch
+    private static string StateName(OperationState state) => state switch
     {
         OperationState.Unfinished => ", interrupted: the same command goes on with it",
         OperationState.Undone => ", undone",

@@ -16,7 +16,7 @@ internal sealed class LocateText(IAnsiConsole console, string? profiles)
     {
         foreach (var product in located)
         {
-            console.MarkupLineInterpolated($"[bold]{product.Shelved.Profile.Product}[/]  {product.Shelved.Profile.Title}");
+            console.MarkupLineInterpolated($"[bold]{product.Loaded.Profile.Product}[/]  {product.Loaded.Profile.Title}");
             if (product.Installs.Count == 0)
                 console.MarkupLine("  [grey]no install found[/]");
             var width = Columns.Width(product.Installs.Select(i => i.Path));
@@ -36,12 +36,12 @@ internal sealed class LocateText(IAnsiConsole console, string? profiles)
 
         var next = located.Where(l => l.Manifests.Count > 0 && l.Installs.Count(i => i.IsCurrent) == 1).ToList();
         if ((next.Find(l => l.Installs.Any(i => i.Evidence is { Share: < 1 })) ?? next.FirstOrDefault()) is { } first)
-            console.MarkupLineInterpolated($"\nNext: [bold]mukta verify {first.Shelved.Profile.Product}{(profiles is null ? "" : $" --profiles {Shell.Quoted(profiles)}")}[/]");
+            console.MarkupLineInterpolated($"\nNext: [bold]mukta verify {first.Loaded.Profile.Product}{(profiles is null ? "" : $" --profiles {Shell.Quoted(profiles)}")}[/]");
     }
 
     private static string Evidence(Located product, FoundInstall install)
     {
-        var marker = install.HasMarker ? "" : $", without {product.Shelved.Profile.Installs.Marker}";
+        var marker = install.HasMarker ? "" : $", without {product.Loaded.Profile.Installs.Marker}";
         if (install.Evidence is not { } evidence)
             return $"its manifest is not at hand{marker}";
         var release = install.Release is { } version ? $"{version}: " : "";

@@ -6,7 +6,7 @@ namespace Mukta.Cli.Rendering;
 /// <summary>Profiles as a person reads them.</summary>
 internal sealed class ProfileText(IAnsiConsole console)
 {
-    public void Write(IReadOnlyList<ShelvedProfile> profiles)
+    public void Write(IReadOnlyList<LoadedProfile> profiles)
     {
         foreach (var (profile, file) in profiles)
         {

@@ -54,7 +54,7 @@ internal sealed class ReinstallText(IAnsiConsole console)
     }
 
     /// <summary>A state in words.</summary>
-    public static string Words(ReinstallState state) => state switch
+    public static string Situation(ReinstallState state) => state switch
     {
         ReinstallState.Untouched => "State: untouched. Nothing was changed.",
         ReinstallState.Preparing => "State: preparing. The old install is in its place as it was.",

@@ -29,10 +29,10 @@ internal sealed class ServiceText(IAnsiConsole console)
     {
         console.MarkupLine("\n[bold]Plan[/]");
         foreach (var step in plan.Steps)
-            console.WriteLine($"  {Words(step)}");
+            console.WriteLine($"  {Sentence(step)}");
     }
 
-    public static string Words(ServiceStep step) => step.Act switch
+    public static string Sentence(ServiceStep step) => step.Act switch
     {
         ServiceAct.Unmask => $"unmask {step.Unit}, so that it can be started",
         ServiceAct.Mask => $"mask {step.Unit}, so that nothing can start it",

@@ -2,15 +2,6 @@ using Mukta.Manifests;
 
 namespace Mukta.Fetching;
 
-/// <summary>A stretch of a file, in bytes.</summary>
-/// <param name="Offset">Where it begins.</param>
-/// <param name="Length">How long it is; at least 1.</param>
-public readonly record struct ByteRange(long Offset, long Length)
-{
-    /// <summary>The first byte after it.</summary>
-    public long End => Offset + Length;
-}
-
 /// <summary>Where good bytes come from. What it delivers is not trusted: the caller hashes every piece.</summary>
 public interface ISource
 {
@@ -27,18 +18,18 @@ public interface ISource
     /// <exception cref="SourceException">It has not, or does not answer.</exception>
     Task ProbeAsync(ManifestFile file, CancellationToken cancel);
 
-    /// <summary>Begins to deliver a stretch of a file. The answer may cover more than was asked for, never less.</summary>
+    /// <summary>Begins to deliver a range of a file. The answer may cover more than was asked for, never less.</summary>
     /// <exception cref="SourceException">It cannot deliver.</exception>
     Task<SourceAnswer> OpenAsync(ManifestFile file, ByteRange wanted, CancellationToken cancel);
 }
 
 /// <summary>Bytes on their way.</summary>
-/// <param name="covers">Which stretch of the file the body is.</param>
+/// <param name="covers">Which range of the file the body is.</param>
 /// <param name="body">The bytes.</param>
 /// <param name="owner">What has to be closed with the body.</param>
 public sealed class SourceAnswer(ByteRange covers, Stream body, IDisposable? owner = null) : IAsyncDisposable
 {
-    /// <summary>Which stretch of the file the body is.</summary>
+    /// <summary>Which range of the file the body is.</summary>
     public ByteRange Covers { get; } = covers;
 
     /// <summary>The bytes.</summary>

@@ -227,8 +227,8 @@ public sealed class LocalPieces : IDisposable
         try
         {
             using var file = folder.OpenRead(path);
-            var slices = grids.SelectMany(g => Slices(size, g.Length).Select(offset => new Stretch(offset, Math.Min(g.Length, size - offset), g.Kind))).ToList();
-            OpenFileStretches.Hash(file, slices, Take, meter, cancel);
+            var slices = grids.SelectMany(g => Slices(size, g.Length).Select(offset => new HashRange(offset, Math.Min(g.Length, size - offset), g.Kind))).ToList();
+            OpenFileRanges.Hash(file, slices, Take, meter, cancel);
 
             void Take(int index, in Hashed hashed)
             {

@@ -68,7 +68,7 @@ public sealed class SourceTally(string name)
     /// <summary>Counts that request as over, however it went.</summary>
     internal void Ended(long bytes) => Interlocked.Add(ref busy, -bytes);
 
-    /// <summary>Counts what came in a stretch of time; what came long ago counts ever less.</summary>
+    /// <summary>Counts what came in a range of time; what came long ago counts ever less.</summary>
     internal void Came(long count, long ticks)
     {
         lock (measuring)
@@ -107,14 +107,4 @@ public sealed class SourceTally(string name)
         lock (measuring)
             return (received, (double)busyTicks / time.TimestampFrequency);
     }
-}
-
-/// <summary>What a download keeps to.</summary>
-public sealed record FetchLimits
-{
-    /// <summary>Bytes a second at the most, over all sources; null for as fast as they come.</summary>
-    public long? BytesPerSecond { get; init; }
-
-    /// <summary>After so long without a byte a transfer counts as stalled.</summary>
-    public TimeSpan LongestSilence { get; init; } = TimeSpan.FromSeconds(15);
 }

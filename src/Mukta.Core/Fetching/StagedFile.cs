@@ -42,7 +42,7 @@ internal sealed class StagedFile : IDisposable
     /// <param name="install">The install.</param>
     /// <param name="stagingFolder">Where files are built.</param>
     /// <param name="file">As published.</param>
-    /// <param name="wanted">The only stretches that are wanted; null for the whole file.</param>
+    /// <param name="wanted">The only ranges that are wanted; null for the whole file.</param>
     /// <param name="cancel">Ends the proving.</param>
     public static StagedFile Open(Folder install, string stagingFolder, ManifestFile file, IReadOnlyList<BadRange>? wanted, CancellationToken cancel)
     {
@@ -112,7 +112,7 @@ internal sealed class StagedFile : IDisposable
         }
 
         var buffer = new byte[1 << 20];
-        foreach (var piece in OpenFileStretches.Proven(old, proof, File.Size, NeededPieces(), cancel).Order())
+        foreach (var piece in OpenFileRanges.Proven(old, proof, File.Size, NeededPieces(), cancel).Order())
         {
             cancel.ThrowIfCancellationRequested();
             var range = RangeOf(piece);
@@ -142,7 +142,7 @@ internal sealed class StagedFile : IDisposable
         FileBytes.Flush(Handle, File.Path);
         _ = Native.Advise(Handle, 0, 0, Native.AdviseDontNeed);
         var wanted = Enumerable.Range(0, pieces.Length).Where(p => pieces[p] != NotWanted).ToList();
-        var isRight = OpenFileStretches.Proven(Handle, proof, File.Size, wanted, cancel).Count == wanted.Count;
+        var isRight = OpenFileRanges.Proven(Handle, proof, File.Size, wanted, cancel).Count == wanted.Count;
         if (isRight && (File.AlsoProve is not { } whole || hasher.Proves(Handle, 0, File.Size, whole.Kind, whole.Digest, null, cancel)))
             return;
         throw new MuktaException(
@@ -161,7 +161,7 @@ internal sealed class StagedFile : IDisposable
     /// <summary>Takes for proven what is right in the file already.</summary>
     private void Prove(CancellationToken cancel)
     {
-        foreach (var piece in OpenFileStretches.Proven(Handle, proof, File.Size, NeededPieces(), cancel))
+        foreach (var piece in OpenFileRanges.Proven(Handle, proof, File.Size, NeededPieces(), cancel))
             pieces[piece] = Proven;
     }
 

@@ -12,7 +12,7 @@ namespace Mukta.Moving;
 /// <param name="Size">How much it is.</param>
 /// <param name="Needs">What the tree asks of the file system that it goes to.</param>
 /// <param name="Can">What that file system can do.</param>
-public sealed record MovePlan(Profile Profile, string From, string To, bool IsRename, TreeSize Size, TreeNeeds Needs, DiskCan Can)
+public sealed record MovePlan(Profile Profile, string From, string To, bool IsRename, TreeSize Size, TreeNeeds Needs, FileSystemCapabilities Can)
 {
     /// <summary>Installs of other products inside of it, relative to it: they move along.</summary>
     public IReadOnlyList<(string Product, string Path)> Inside { get; init; } = [];
@@ -34,7 +34,7 @@ public sealed record MovePlan(Profile Profile, string From, string To, bool IsRe
         var place = ReinstallTarget.Nearest(target);
         using var folder = Folder.Open(source);
         var isRename = Node.At(source)?.Device == Node.At(place)?.Device;
-        return new MovePlan(profile, source, target, isRename, TreeBulk.Measure(folder, ".", cancel), TreeNeeds.Of(folder, cancel), DiskCan.OfType(Mount.Of(place)?.Type));
+        return new MovePlan(profile, source, target, isRename, TreeBulk.Measure(folder, ".", cancel), TreeNeeds.Of(folder, cancel), FileSystemCapabilities.OfType(Mount.Of(place)?.Type));
     }
 
     /// <summary>The plan of a move that was interrupted: from there on nothing has to be proven any more.</summary>
@@ -47,7 +47,7 @@ public sealed record MovePlan(Profile Profile, string From, string To, bool IsRe
         var there = Directory.Exists(from) ? from : to;
         using var folder = Folder.Open(there);
         var isRename = Node.At(Path.GetDirectoryName(from)!)?.Device == Node.At(ReinstallTarget.Nearest(to))?.Device;
-        return new MovePlan(profile, from, to, isRename, TreeBulk.Measure(folder, ".", cancel), TreeNeeds.Of(folder, cancel), DiskCan.OfType(Mount.Of(there)?.Type));
+        return new MovePlan(profile, from, to, isRename, TreeBulk.Measure(folder, ".", cancel), TreeNeeds.Of(folder, cancel), FileSystemCapabilities.OfType(Mount.Of(there)?.Type));
     }
 
     /// <summary>Proves that the place can take it.</summary>
@@ -76,7 +76,7 @@ public sealed record MovePlan(Profile Profile, string From, string To, bool IsRe
 
     /// <summary>Proves that a file system can hold the tree.</summary>
     /// <exception cref="MuktaException">It cannot.</exception>
-    internal void Prove(DiskCan can)
+    internal void Prove(FileSystemCapabilities can)
     {
         if (Needs.Links > 0 && !can.MakesLinks)
             throw Cannot($"The install has {Units.Count(Needs.Links, "symbolic link")}, and that disk knows none.");
@@ -88,7 +88,7 @@ public sealed record MovePlan(Profile Profile, string From, string To, bool IsRe
 
     private void ProveRoom(string place)
     {
-        var room = FileSystemFacts.RoomAt(place);
+        var room = Room.At(place);
         if (room.FreeBytes < Size.Bytes + (4 << 20))
             throw new MuktaException(ExitCode.Blocked, $"The disk has {Units.Bytes(room.FreeBytes)} free; the install needs {Units.Bytes(Size.Bytes)}.", PathBytes.Shown(place), "Nothing was touched. Make room on that disk, or choose another.");
         if (room.FreeInodes < Needs.Names + 100)

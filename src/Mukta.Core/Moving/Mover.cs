@@ -72,7 +72,7 @@ public sealed class Mover(Machine machine, TimeProvider time)
             operation.End();
             return new MoveOutcome(operation.Header.Operation, plan, leftOut, Verified(plan, manifest, cancel));
         }
-        catch (Exception e) when (ReinstallStopped.Told(e, plan.From) is { } told)
+        catch (Exception e) when (ReinstallStopped.AsMuktaException(e, plan.From) is { } told)
         {
             throw new ReinstallStopped(operation.IsDone(Placed) ? ReinstallState.ChangedOver : ReinstallState.Preparing, operation.Header.Operation, told);
         }
@@ -85,7 +85,7 @@ public sealed class Mover(Machine machine, TimeProvider time)
         var (root, (area, _), (_, from)) = (operation.Areas.Anchor, operation.Areas.For(plan.To), operation.Areas.For(plan.From));
         plan.Prove(plan.Can.TriedIn(root, area.Path));
         Meter?.Begin("copying", plan.Size.Bytes);
-        var copied = new TreeCopy(root, root, CopyWay.Bytes).Copy(from, StagedIn(area), Workshop.IsOfARun, Meter, cancel);
+        var copied = new TreeCopy(root, root, CopyWay.Bytes).Copy(from, StagedIn(area), PlanRunner.IsOfARun, Meter, cancel);
         operation.Done(Copied);
         return copied.LeftOut;
     }

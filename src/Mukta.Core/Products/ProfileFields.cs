@@ -63,7 +63,7 @@ internal sealed class ProfileFields
     public IReadOnlyList<string> Texts(string key) => [.. Items(key).Select(v => TextOf(v, key))];
 
     /// <summary>Words such as ids, process names and unit names: no path, no space, no wildcard.</summary>
-    public IReadOnlyList<string> Words(string key, string what) => [.. Items(key).Select(v => Word(v, key, what))];
+    public IReadOnlyList<string> Names(string key, string what) => [.. Items(key).Select(v => Word(v, key, what))];
 
     public string RequiredWord(string key, string what) => Word(values.GetValueOrDefault(key) ?? throw Missing($"key \"{key}\""), key, what);
 

@@ -44,7 +44,7 @@ public static class ProfileReader
         var fields = new ProfileFields(ProfileNode.Read(text, source), source, "profile");
         fields.Choice("format", null, Format);
         var product = Id(fields);
-        var needs = fields.Words("needs", "a product");
+        var needs = fields.Names("needs", "a product");
         return new Profile
         {
             Product = product,
@@ -54,7 +54,7 @@ public static class ProfileReader
             Installs = Installs(fields.Fields("installs", "installs") ?? throw fields.Missing("key \"installs\"")),
             Manifest = fields.Fields("manifest", "manifest") is { } manifest ? ManifestPlace(manifest) : null,
             Components = fields.GlobLists("components"),
-            Processes = fields.Words("processes", "a process"),
+            Processes = fields.Names("processes", "a process"),
             Services = [.. fields.EachFields("services", "service").Select(Service)],
             Caches = [.. fields.EachFields("caches", "cache").Select(Cache)],
             Temporary = fields.Paths("temporary"),
@@ -94,7 +94,7 @@ public static class ProfileReader
 
     private static ServiceExpectation Service(ProfileFields fields) => new(
         fields.RequiredWord("unit", "a unit"), fields.Choice("startup", "enabled", "enabled", "disabled", "static"),
-        fields.Choice("state", "active", "active", "inactive"), fields.Words("after", "a unit"));
+        fields.Choice("state", "active", "active", "inactive"), fields.Names("after", "a unit"));
 
     private static CachePlaces Cache(ProfileFields fields)
     {
@@ -123,7 +123,7 @@ public static class ProfileReader
         if (actions.Count == 0)
             throw fields.Missing("action: install, repair or remove");
         var then = fields.Fields("then", "setup result");
-        return new SetupProgram(fields.RequiredInside("program"), actions, new SetupResult(then?.Words("active", "a unit") ?? [], then?.Insides("files") ?? []));
+        return new SetupProgram(fields.RequiredInside("program"), actions, new SetupResult(then?.Names("active", "a unit") ?? [], then?.Insides("files") ?? []));
     }
 
     private static SetupAction Action(ProfileFields fields) => new(

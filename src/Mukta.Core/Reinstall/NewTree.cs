@@ -8,7 +8,7 @@ namespace Mukta.Reinstall;
 
 /// <summary>
 /// The new install while it is built beside the old one: by the same <see cref="Repairer"/> that repairs, with the old one as a
-/// twin whose good pieces are taken.
+/// donor whose good pieces are taken.
 /// </summary>
 /// <param name="with">What the whole reinstall keeps to.</param>
 /// <param name="operation">The operation.</param>
@@ -31,15 +31,15 @@ internal sealed class NewTree(Reinstaller with, SteppedOperation operation, Rein
         root.SetMode(built, like.Mode);
         using var tree = Folder.Open(operation.Areas.Shown(built));
         tree.OnChange = with.OnChange;
-        using var twin = target.IsThere && !wish.IsFresh ? Folder.Open(target.Path) : null;
+        using var donor = target.IsThere && !wish.IsFresh ? Folder.Open(target.Path) : null;
         var found = new Verifier(with.Time).Verify(target.Manifest, tree, new VerifyOptions { RememberProven = true }, cancel);
-        var disk = DiskAbilities.Of(tree.Path);
+        var disk = FileSystemCapabilities.Of(tree.Path);
         var plan = RepairPlan.For(found, new RepairWish { Disk = disk, Refetch = wish.IsFresh ? f => !found.Proven.ContainsKey(f.Path) : null });
-        if (twin is not null)
-            plan = plan.BesideTwin(target.Before!, disk);
-        using var local = wish.IsFresh ? null : LocalPieces.For(plan, target.Before ?? found, twin ?? tree, new LocalPlaces(with.Also, []), with.Meter, cancel);
+        if (donor is not null)
+            plan = plan.BesideDonor(target.Before!, disk);
+        using var local = wish.IsFresh ? null : LocalPieces.For(plan, target.Before ?? found, donor ?? tree, new LocalPlaces(with.Also, []), with.Meter, cancel);
         plan = local is null ? plan : plan.With(local);
-        var outcome = await new Repairer(with.Time, with.Log) { Limits = with.Limits, Twin = twin, IsNewTree = true }
+        var outcome = await new Repairer(with.Time, with.Log) { Limits = with.Limits, Donor = donor, IsNewTree = true }
             .RepairAsync(plan, found, tree, target.Sources, local, with.Meter, cancel).ConfigureAwait(false);
         if (outcome.Code != ExitCode.Done)
         {

@@ -20,8 +20,8 @@ public enum ReinstallScope
 
 /// <summary>Chooses the installs that are made anew, and their order: launchers first, then games, anti-cheat modules last.</summary>
 /// <param name="machine">The machine.</param>
-/// <param name="shelf">All profiles at hand.</param>
-public sealed class ReinstallChoice(Machine machine, ProfileShelf shelf)
+/// <param name="catalog">All profiles at hand.</param>
+public sealed class ReinstallChoice(Machine machine, ProfileCatalog catalog)
 {
     private readonly InstallFinder finder = new(machine.Folders);
 
@@ -31,13 +31,13 @@ public sealed class ReinstallChoice(Machine machine, ProfileShelf shelf)
     /// <param name="installs">The product's own installs that are meant; none where it is not there.</param>
     /// <param name="newPlace">Where to put a product that is not there; null for the profile's first place.</param>
     /// <exception cref="MuktaException">A product is not there, and nothing says where it belongs.</exception>
-    public IReadOnlyList<(ShelvedProfile Shelved, string Path)> Of(ShelvedProfile product, ReinstallScope scope, IReadOnlyList<string> installs, string? newPlace)
+    public IReadOnlyList<(LoadedProfile Loaded, string Path)> Of(LoadedProfile product, ReinstallScope scope, IReadOnlyList<string> installs, string? newPlace)
     {
         var others = scope switch
         {
-            ReinstallScope.WithNeeds => shelf.WithNeeds(product).Skip(1),
-            ReinstallScope.WithGames => shelf.Profiles.Where(p => p != product && Installs(p).Count > 0 && shelf.WithNeeds(p).Contains(product)),
-            _ => installs.Count > 0 ? [] : shelf.WithNeeds(product).Skip(1).Where(p => Installs(p).Count == 0 && !Directory.Exists(NewPlace(p))),
+            ReinstallScope.WithNeeds => catalog.WithNeeds(product).Skip(1),
+            ReinstallScope.WithGames => catalog.Profiles.Where(p => p != product && Installs(p).Count > 0 && catalog.WithNeeds(p).Contains(product)),
+            _ => installs.Count > 0 ? [] : catalog.WithNeeds(product).Skip(1).Where(p => Installs(p).Count == 0 && !Directory.Exists(NewPlace(p))),
         };
         var all = others.SelectMany(o => Or(Installs(o), () => NewPlace(o)).Select(path => (o, path)))
             .Concat(Or(installs, () => newPlace ?? NewPlace(product)).Select(path => (product, path)));
@@ -45,17 +45,17 @@ public sealed class ReinstallChoice(Machine machine, ProfileShelf shelf)
     }
 
     /// <summary>The current installs of a product.</summary>
-    public IReadOnlyList<string> Installs(ShelvedProfile product) =>
+    public IReadOnlyList<string> Installs(LoadedProfile product) =>
         [.. finder.Find(product.Profile, product.TryReadManifest().Manifest is { } manifest ? [manifest] : [], InstallRecords.PathsOf(machine, product.Profile.Product)).Where(f => f.IsCurrent).Select(f => f.Path)];
 
     /// <summary>All installs of other products, real paths.</summary>
-    public IReadOnlyList<string> OfOthers(ShelvedProfile product) => [.. shelf.Profiles.Where(p => p.Profile.Product != product.Profile.Product).SelectMany(Installs).Select(Folder.RealPathOf)];
+    public IReadOnlyList<string> OfOthers(LoadedProfile product) => [.. catalog.Profiles.Where(p => p.Profile.Product != product.Profile.Product).SelectMany(Installs).Select(Folder.RealPathOf)];
 
     private static IEnumerable<string> Or(IReadOnlyList<string> some, Func<string> otherwise) => some.Count > 0 ? some : [otherwise()];
 
     /// <summary>Where a product that is not there belongs: the first place of its profile.</summary>
     /// <exception cref="MuktaException">All of its places have wildcards.</exception>
-    public string NewPlace(ShelvedProfile product)
+    public string NewPlace(LoadedProfile product)
     {
         var place = product.Profile.Installs.Places.Select(p => machine.Folders.PathOf(p)).FirstOrDefault(p => p is not null) ?? throw new MuktaException(
             ExitCode.BadInput, $"{product.Profile.Title} is not installed, and its profile names no place without a wildcard.", product.File, "Name the folder with --install.");

@@ -65,7 +65,7 @@ public sealed record ReinstallTarget
 
     /// <summary>Looks at everything.</summary>
     /// <param name="machine">The machine.</param>
-    /// <param name="shelf">All profiles at hand.</param>
+    /// <param name="catalog">All profiles at hand.</param>
     /// <param name="profile">The product.</param>
     /// <param name="manifest">The release.</param>
     /// <param name="path">The install's folder, there or not.</param>
@@ -77,11 +77,11 @@ public sealed record ReinstallTarget
     /// <param name="meter">Counts the bytes that are read.</param>
     /// <param name="cancel">Ends it.</param>
     public static ReinstallTarget Of(
-        Machine machine, ProfileShelf shelf, Profile profile, Manifest manifest, string path, IReadOnlyList<ISource> sources, ReinstallWish wish,
+        Machine machine, ProfileCatalog catalog, Profile profile, Manifest manifest, string path, IReadOnlyList<ISource> sources, ReinstallWish wish,
         IEnumerable<string> inside, bool isNewAlready, IReadOnlyList<string> also, WorkMeter? meter, CancellationToken cancel)
     {
         var isThere = Directory.Exists(path) && !isNewAlready;
-        var places = new UserPlaces(machine, shelf);
+        var places = new UserPlaces(machine, catalog);
         using var old = isThere ? Folder.Open(path) : null;
         var before = old is null ? null : new Verifier(TimeProvider.System).Verify(manifest, old, new VerifyOptions { Meter = meter, RememberProven = true }, cancel);
         var build = isNewAlready ? new RepairPlan { Steps = [], LeftOpen = [] } : BuildPlan(manifest, before, Nearest(path), wish, old, also, meter, cancel);
@@ -119,14 +119,14 @@ public sealed record ReinstallTarget
             BytesRead = 0,
             BytesGood = 0,
             Elapsed = TimeSpan.Zero,
-            ModesCompared = FileSystemFacts.KeepsModes(place),
+            ModesCompared = FileSystemCapabilities.Of(place).KeepsModes,
         };
-        var disk = DiskAbilities.Of(place);
+        var disk = FileSystemCapabilities.Of(place);
         var plan = RepairPlan.For(nothing, new RepairWish { Disk = disk, Refetch = wish.IsFresh ? _ => true : null });
         if (wish.IsFresh)
             return plan;
         if (before is not null)
-            plan = plan.BesideTwin(before, disk);
+            plan = plan.BesideDonor(before, disk);
         using var somewhere = old is null ? Folder.Open(place) : null;
         using var local = LocalPieces.For(plan, before ?? nothing, old ?? somewhere!, new LocalPlaces(also, []), meter, cancel);
         return plan.With(local);

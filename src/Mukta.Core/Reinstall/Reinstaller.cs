@@ -118,7 +118,7 @@ public sealed class Reinstaller(Machine machine, IServiceControl services, TimeP
             WaitingOperations.Forget(machine.Home, operation.Header.Operation);
             return new ReinstallOutcome(operation.Header.Operation, done, time.GetElapsedTime(started));
         }
-        catch (Exception e) when (ReinstallStopped.Told(e, at.Path) is { } told)
+        catch (Exception e) when (ReinstallStopped.AsMuktaException(e, at.Path) is { } told)
         {
             throw new ReinstallStopped(StateOf(operation, at.Path), operation.Header.Operation, told);
         }
@@ -145,7 +145,7 @@ public sealed class Reinstaller(Machine machine, IServiceControl services, TimeP
         foreach (var disk in needs.GroupBy(n => Node.At(n.Place)?.Device))
         {
             var (place, bytes, names) = (disk.First().Place, disk.Sum(d => d.Bytes) + SpaceToSpare, disk.Sum(d => d.Names));
-            var room = FileSystemFacts.RoomAt(place);
+            var room = Room.At(place);
             if (room.FreeBytes < bytes || room.FreeInodes < names)
             {
                 throw new MuktaException(

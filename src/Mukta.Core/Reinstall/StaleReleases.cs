@@ -15,9 +15,9 @@ public sealed record StaleRelease(Profile Profile, string Path, TreeSize Size, s
 
 /// <summary>Holds the folders of older releases.</summary>
 /// <param name="machine">The machine.</param>
-/// <param name="shelf">All profiles at hand.</param>
+/// <param name="catalog">All profiles at hand.</param>
 /// <param name="time">For the operation's date.</param>
-public sealed class StaleReleases(Machine machine, ProfileShelf shelf, TimeProvider time)
+public sealed class StaleReleases(Machine machine, ProfileCatalog catalog, TimeProvider time)
 {
     /// <summary>Looks at those that were found.</summary>
     public IReadOnlyList<StaleRelease> Of(Profile profile, IEnumerable<FoundInstall> installs, CancellationToken cancel)
@@ -27,7 +27,7 @@ public sealed class StaleReleases(Machine machine, ProfileShelf shelf, TimeProvi
         {
             var path = Folder.RealPathOf(install.Path);
             using var folder = Folder.Open(path);
-            var users = new UserPlaces(machine, shelf).Data(profile, path, cancel).Where(u => u.Path.StartsWith(path + "/", StringComparison.Ordinal)).ToList();
+            var users = new UserPlaces(machine, catalog).Data(profile, path, cancel).Where(u => u.Path.StartsWith(path + "/", StringComparison.Ordinal)).ToList();
             var reason = users.Count > 0 ? $"holds the user's own {PathBytes.Shown(users[0].Path)}"
                 : Mount.Table().Any(m => m.Point == path || m.Point.StartsWith(path + "/", StringComparison.Ordinal)) ? "is, or holds, another disk's mount point" : null;
             stale.Add(new StaleRelease(profile, path, TreeBulk.Measure(folder, ".", cancel), reason));

@@ -148,7 +148,7 @@ internal sealed class TargetRun
         {
             if (root.Look(snapshot) is not null)
                 TreeBulk.Remove(root, snapshot, cancel);
-            new TreeCopy(root, root, CopyWay.SecondNames).Copy(path, snapshot, Workshop.IsOfARun, with.Meter, cancel);
+            new TreeCopy(root, root, CopyWay.HardLinks).Copy(path, snapshot, PlanRunner.IsOfARun, with.Meter, cancel);
             area.HoldCopy(snapshot, path, noted?.HeldAt);
         }
 

@@ -21,8 +21,8 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
     /// <summary>What the download keeps to.</summary>
     public FetchLimits Limits { get; init; } = new();
 
-    /// <summary>An older copy of the same install, whose good pieces are taken first; null for none. See <see cref="RepairPlan.BesideTwin"/>.</summary>
-    public Folder? Twin { get; init; }
+    /// <summary>An older copy of the same install, whose good pieces are taken first; null for none. See <see cref="RepairPlan.BesideDonor"/>.</summary>
+    public Folder? Donor { get; init; }
 
     /// <summary>True for a folder that nobody uses yet: its record need not outlast a loss of power.</summary>
     public bool IsNewTree { get; init; }
@@ -53,7 +53,7 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
         using var held = InstallLock.Take(install, time);
         ProveSpace(plan, install);
         refuseIfRunning?.Invoke();
-        OwnFolders.Ensure(install, Workshop.StagingFolder);
+        OwnFolders.Ensure(install, PlanRunner.StagingFolder);
 
         var left = Interrupted(before, install);
         var header = left?.Header ?? OperationHeader.New("repair", before.Manifest.Product, before.Manifest.Release, OperationHeader.Install, time);
@@ -61,24 +61,24 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
         using var area = left is null ? HeldArea.Begin(install, HeldArea.OfInstall, header, !IsNewTree) : HeldArea.Resume(install, left, !IsNewTree);
         begun?.Invoke(header, Path.Join(install.RealPath, HeldArea.OfInstall));
         using var fetcher = new Fetcher(sources, Limits, time, meter, log);
-        var workshop = new Workshop(install, area, plan, fetcher) { Local = local, Twin = Twin, Scan = new DamageScan(before.Manifest, plan.Older) };
+        var runner = new PlanRunner(install, area, plan, fetcher) { Local = local, Donor = Donor, Scan = new DamageScan(before.Manifest, plan.Older) };
         meter?.Begin("fetching", plan.BytesToFetch);
         foreach (var step in plan.Steps.Where(s => s is not PutFile))
         {
             cancel.ThrowIfCancellationRequested();
-            workshop.Do(step);
+            runner.Do(step);
         }
 
         var parallel = new ParallelOptions { MaxDegreeOfParallelism = FilesAtATime, CancellationToken = cancel };
-        await Parallel.ForEachAsync(plan.Puts, parallel, workshop.PutAsync).ConfigureAwait(false);
-        workshop.FlushFolders();
-        if (workshop.Failures.IsEmpty)
+        await Parallel.ForEachAsync(plan.Puts, parallel, runner.PutAsync).ConfigureAwait(false);
+        runner.FlushFolders();
+        if (runner.Failures.IsEmpty)
         {
-            workshop.ClearStaging();
+            runner.ClearStaging();
             area.End();
         }
 
-        var after = new Verifier(time).Verify(before.Manifest, install, new VerifyOptions { Meter = meter, RememberProven = true, Trusted = Both(before.Proven, workshop.Proven) }, cancel);
+        var after = new Verifier(time).Verify(before.Manifest, install, new VerifyOptions { Meter = meter, RememberProven = true, Trusted = Both(before.Proven, runner.Proven) }, cancel);
         if (after.IsIntact)
             InstalledRelease.TryPut(install, before.Manifest);
         return new RepairOutcome
@@ -86,11 +86,11 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
             Plan = plan,
             Operation = operation,
             HeldAt = area.HoldsSomething ? area.Path : null,
-            StepsDone = workshop.StepsDone,
+            StepsDone = runner.StepsDone,
             Sources = fetcher.Tallies,
             BytesElsewhere = local?.Taken ?? 0,
-            Causes = [.. DamageReading.Of(before), .. DamageReading.Together(workshop.Causes)],
-            Failures = [.. workshop.Failures.OrderBy(f => f.Path, StringComparer.Ordinal)],
+            Causes = [.. DamageReading.Of(before), .. DamageReading.Together(runner.Causes)],
+            Failures = [.. runner.Failures.OrderBy(f => f.Path, StringComparer.Ordinal)],
             After = after,
         };
     }
@@ -113,7 +113,7 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
         if (Interrupted(before, install) is { } left)
         {
             using var area = HeldArea.Resume(install, left);
-            Workshop.ClearStaging(install);
+            PlanRunner.ClearStaging(install);
             area.End();
         }
     }
@@ -160,7 +160,7 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
 
     private static void ProveSpace(RepairPlan plan, Folder install)
     {
-        var (free, names) = FileSystemFacts.RoomAt(install.Path);
+        var (free, names) = Room.At(install.Path);
         if (names < plan.NamesMade)
         {
             throw new MuktaException(

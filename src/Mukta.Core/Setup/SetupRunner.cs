@@ -72,7 +72,7 @@ public sealed class SetupRunner(IServiceControl services, TimeProvider time)
                 return false;
             using var handle = install.OpenRead(file.Path);
             using var hasher = new PieceHasher();
-            return OpenFileStretches.Proven(handle, file.Proof, file.Size, [.. Enumerable.Range(0, file.PieceCount)], cancel).Count == file.PieceCount
+            return OpenFileRanges.Proven(handle, file.Proof, file.Size, [.. Enumerable.Range(0, file.PieceCount)], cancel).Count == file.PieceCount
                 && (file.AlsoProve is not { } whole || hasher.Proves(handle, 0, file.Size, whole.Kind, whole.Digest, null, cancel));
         }
         catch (Exception e) when (e is IOException or DiskException)

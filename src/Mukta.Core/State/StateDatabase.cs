@@ -84,7 +84,7 @@ public sealed class StateDatabase : IDisposable
         var isNew = !File.Exists(path);
         var database = Open(path, SqliteOpenMode.ReadWriteCreate);
         if (isNew)
-            StatePlace.Give(Path.GetDirectoryName(path)!);
+            StatePlace.ChangeOwner(Path.GetDirectoryName(path)!);
         return database;
     }
 
@@ -120,7 +120,7 @@ public sealed class StateDatabase : IDisposable
         {
             connection.Open();
             var database = new StateDatabase(connection);
-            database.Bring(path, mode != SqliteOpenMode.ReadOnly);
+            database.Migrate(path, mode != SqliteOpenMode.ReadOnly);
             return database;
         }
         catch (SqliteException e)
@@ -135,7 +135,7 @@ public sealed class StateDatabase : IDisposable
         }
     }
 
-    private void Bring(string path, bool mayChange)
+    private void Migrate(string path, bool mayChange)
     {
         var version = With("PRAGMA user_version", c => Convert.ToInt32(c.ExecuteScalar(), System.Globalization.CultureInfo.InvariantCulture));
         if (version > Steps.Length)

@@ -84,7 +84,7 @@ internal sealed class UserDataReturn(SteppedOperation operation, string archive)
         var names = new Dictionary<string, string>(StringComparer.Ordinal);
         new UserDataArchive(root).Each(archive, Take, cancel);
         foreach (var (path, entry) in Enumerable.Reverse(folders))
-            Dress(path, entry); // Not before all is in it: that changes its time, and its mode may forbid it.
+            CopyMetadata(path, entry); // Not before all is in it: that changes its time, and its mode may forbid it.
 
         void Take(TarEntry entry)
         {
@@ -126,10 +126,10 @@ internal sealed class UserDataReturn(SteppedOperation operation, string archive)
                 break;
         }
 
-        Dress(to, entry);
+        CopyMetadata(to, entry);
     }
 
-    private void Dress(string path, TarEntry entry)
+    private void CopyMetadata(string path, TarEntry entry)
     {
         root.SetOwner(path, (uint)entry.Uid, (uint)entry.Gid);
         if (entry.EntryType != TarEntryType.SymbolicLink)

@@ -8,7 +8,7 @@ namespace Mukta.Verification;
 /// <summary>A piece whose hash is wrong.</summary>
 internal readonly record struct BadPiece(int Piece, long Offset, long Length, long ZerosAtEnd);
 
-/// <summary>A file that is read, and what that has shown. Its stretches are its pieces, and where they are weak the whole of it too.</summary>
+/// <summary>A file that is read, and what that has shown. Its ranges are its pieces, and where they are weak the whole of it too.</summary>
 internal sealed class ContentAnswer(ToRead asked, Folder install) : HashedFile
 {
     /// <summary>A shorter run of zeros at the end of a bad piece says nothing.</summary>
@@ -32,9 +32,9 @@ internal sealed class ContentAnswer(ToRead asked, Folder install) : HashedFile
 
     public override (ulong Device, ulong Inode) Place => (Asked.Found.Device, Asked.Found.Inode);
 
-    public override Stretch this[int index] => IsWhole(index)
-        ? new Stretch(0, Asked.File.Size, Asked.File.AlsoProve!.Kind)
-        : new Stretch(index * proof.PieceLength, Math.Min(proof.PieceLength, Asked.File.Size - (index * proof.PieceLength)), proof.Kind);
+    public override HashRange this[int index] => IsWhole(index)
+        ? new HashRange(0, Asked.File.Size, Asked.File.AlsoProve!.Kind)
+        : new HashRange(index * proof.PieceLength, Math.Min(proof.PieceLength, Asked.File.Size - (index * proof.PieceLength)), proof.Kind);
 
     protected override SafeFileHandle Open() => install.OpenRead(Asked.Path);
 

@@ -31,18 +31,18 @@ public sealed class Verifier(TimeProvider time)
         options.Meter?.Begin("looking", 0);
         var walk = TreeWalk.Entries(install, path => path == ManifestPath.OwnFolder, cancel);
         var inventory = Inventory.Take(manifest, walk, options.Meter);
-        var survey = Survey.Of(manifest, inventory, LinkTargets(manifest, inventory, install));
+        var comparison = MetadataComparison.Of(manifest, inventory, LinkTargets(manifest, inventory, install));
 
-        var trusted = survey.ToRead.Where(r => options.Trusted?.TryGetValue(r.Path, out var then) == true && then.IsSameAs(r.Found)).ToList();
-        IReadOnlyList<ToRead> toRead = trusted.Count == 0 ? survey.ToRead : [.. survey.ToRead.Except(trusted)];
+        var trusted = comparison.ToRead.Where(r => options.Trusted?.TryGetValue(r.Path, out var then) == true && then.IsSameAs(r.Found)).ToList();
+        IReadOnlyList<ToRead> toRead = trusted.Count == 0 ? comparison.ToRead : [.. comparison.ToRead.Except(trusted)];
         var bytes = toRead.Sum(r => Math.Min(r.File.Size, r.Found.Size));
         options.Meter?.Begin("reading", bytes);
         var answers = toRead.Select(r => new ContentAnswer(r, install)).ToList();
-        StretchHasher.Run(answers, options.Meter, cancel);
+        RangeHasher.Run(answers, options.Meter, cancel);
 
-        var modes = FileSystemFacts.KeepsModes(install.Path);
-        var conclusion = new Conclusion(manifest, inventory, survey, modes, options.RememberProven);
-        return conclusion.Draw(answers, trusted) with { LookedAt = looked, BytesRead = bytes, Elapsed = time.GetElapsedTime(started) };
+        var modes = FileSystemCapabilities.Of(install.Path).KeepsModes;
+        var builder = new ResultBuilder(manifest, inventory, comparison, modes, options.RememberProven);
+        return builder.Draw(answers, trusted) with { LookedAt = looked, BytesRead = bytes, Elapsed = time.GetElapsedTime(started) };
     }
 
     private static Dictionary<string, string> LinkTargets(Manifest manifest, Inventory inventory, Folder install)

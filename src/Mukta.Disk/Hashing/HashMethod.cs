@@ -7,5 +7,5 @@ public static class HashMethod
 {
     /// <summary>Which way was chosen for so many bytes, and why.</summary>
     public static string DecisionFor(long bytes) =>
-        StretchHasher.IsWorthChoosing(bytes) ? LaneKernel.Decision : $"{LaneKernel.Platform}, too little to be worth choosing";
+        RangeHasher.IsWorthChoosing(bytes) ? LaneKernel.Decision : $"{LaneKernel.Platform}, too little to be worth choosing";
 }

@@ -2,11 +2,11 @@ using Microsoft.Win32.SafeHandles;
 
 namespace Mukta.Hashing;
 
-/// <summary>What a stretch is: where it begins, how long it is, and which function it is hashed with.</summary>
-internal readonly record struct Stretch(long Offset, long Length, HashKind Kind);
+/// <summary>What a range is: where it begins, how long it is, and which function it is hashed with.</summary>
+internal readonly record struct HashRange(long Offset, long Length, HashKind Kind);
 
-/// <summary>What the hashing of a stretch has shown.</summary>
-/// <param name="digest">The hash; empty where the file ends before the stretch does.</param>
+/// <summary>What the hashing of a range has shown.</summary>
+/// <param name="digest">The hash; empty where the file ends before the range does.</param>
 /// <param name="zerosAtEnd">How many bytes at its end, as far as the file goes, are zero.</param>
 internal readonly ref struct Hashed(ReadOnlySpan<byte> digest, long zerosAtEnd)
 {
@@ -16,7 +16,7 @@ internal readonly ref struct Hashed(ReadOnlySpan<byte> digest, long zerosAtEnd)
 }
 
 /// <summary>
-/// A file of which stretches are to be hashed, by any number of threads at once. It is opened when its first stretch is
+/// A file of which ranges are to be hashed, by any number of threads at once. It is opened when its first range is
 /// wanted, and closed once all are done with.
 /// </summary>
 internal abstract class HashedFile
@@ -26,11 +26,11 @@ internal abstract class HashedFile
     private Exception? failure;
     private int done;
 
-    /// <summary>How many stretches there are.</summary>
+    /// <summary>How many ranges there are.</summary>
     public abstract int Count { get; }
 
     /// <summary>One of them.</summary>
-    public abstract Stretch this[int index] { get; }
+    public abstract HashRange this[int index] { get; }
 
     /// <summary>Where the file lies on its disk, for the order in which files are read.</summary>
     public virtual (ulong Device, ulong Inode) Place => default;
@@ -72,14 +72,14 @@ internal abstract class HashedFile
         }
     }
 
-    /// <summary>A stretch is hashed.</summary>
+    /// <summary>A range is hashed.</summary>
     public void Finish(int index, in Hashed hashed)
     {
         Done(index, hashed);
         CountDone();
     }
 
-    /// <summary>A stretch could not be read; null where the file could not be opened.</summary>
+    /// <summary>A range could not be read; null where the file could not be opened.</summary>
     public void Fail(int index, Exception? reading)
     {
         Failed(index, reading ?? failure!);
@@ -99,7 +99,7 @@ internal abstract class HashedFile
     /// <summary>Opens the file.</summary>
     protected abstract SafeFileHandle Open();
 
-    /// <summary>Told of each stretch that could be read, from any thread.</summary>
+    /// <summary>Told of each range that could be read, from any thread.</summary>
     protected abstract void Done(int index, in Hashed hashed);
 
     /// <summary>Told of each that could not.</summary>

@@ -43,18 +43,18 @@ public sealed class MoveCrashTests
     {
         using var harbour = Harbour.Make();
         using var disk = new Scratch();
-        harbour.Scratch.Write("games/pier/maps/A.pak", "twin");
-        var plan = MovePlan.Of(harbour.Shelf.Of("pier").Profile, harbour.Path, disk.Root, TestContext.Current.CancellationToken);
+        harbour.Scratch.Write("games/pier/maps/A.pak", "donor");
+        var plan = MovePlan.Of(harbour.Catalog.Of("pier").Profile, harbour.Path, disk.Root, TestContext.Current.CancellationToken);
         plan.To.ShouldBe(disk.At("pier"), "a folder that is there is a place to put it into");
         plan.Prove();
-        var fat = DiskCan.OfType("vfat");
+        var fat = FileSystemCapabilities.OfType("vfat");
         Should.Throw<MuktaException>(() => plan.Prove(fat)).What.ShouldContain("symbolic link");
         Should.Throw<MuktaException>(() => (plan with { Needs = plan.Needs with { Links = 0 } }).Prove(fat)).What.ShouldContain("maps/a.pak", Case.Insensitive);
         Should.Throw<MuktaException>(() => (plan with { Needs = plan.Needs with { Links = 0, CaseTwins = null, LongestFile = 5L << 30 } }).Prove(fat)).What.ShouldContain("5.00 GiB");
         Should.Throw<MuktaException>(() => MovePlan.Of(plan.Profile, harbour.Path, Path.Join(harbour.Path, "maps/deeper"), TestContext.Current.CancellationToken)).What.ShouldContain("into itself");
         using var folder = Folder.Open(disk.Root);
-        DiskCan.OfType("vfat").TriedIn(folder, ".").ShouldBe(new DiskCan(false, true, true, uint.MaxValue), "what a disk really does counts");
-        DiskCan.OfType("ext4").TriedIn(folder, ".").ShouldBe(new DiskCan(true, true, true, null));
+        FileSystemCapabilities.OfType("vfat").TriedIn(folder, ".").ShouldBe(new FileSystemCapabilities(false, true, true, uint.MaxValue), "what a disk really does counts");
+        FileSystemCapabilities.OfType("ext4").TriedIn(folder, ".").ShouldBe(new FileSystemCapabilities(true, true, true, null));
         Directory.EnumerateFileSystemEntries(disk.Root).ShouldBeEmpty();
     }
 
@@ -65,7 +65,7 @@ public sealed class MoveCrashTests
         using var disk = new Scratch();
         TryUntil(harbour, disk, 40).ShouldBeFalse();
         var left = Mover.Interrupted(harbour.Machine, "pier").ShouldNotBeNull();
-        var profile = harbour.Shelf.Of("pier").Profile;
+        var profile = harbour.Catalog.Of("pier").Profile;
         Should.Throw<MuktaException>(() => MovePlan.GoingOn(profile, left.From, left.To, disk.At("elsewhere"), TestContext.Current.CancellationToken)).Where.ShouldBe(disk.At("games/pier"));
         MovePlan.GoingOn(profile, left.From, left.To, disk.At("games/pier"), TestContext.Current.CancellationToken).To.ShouldBe(left.To);
     }
@@ -94,7 +94,7 @@ public sealed class MoveCrashTests
 
     private static void Move(Harbour harbour, Scratch disk, Action? onChange)
     {
-        var profile = harbour.Shelf.Of("pier").Profile;
+        var profile = harbour.Catalog.Of("pier").Profile;
         var plan = Mover.Interrupted(harbour.Machine, "pier") is { } left ? MovePlan.GoingOn(profile, left.From, left.To, disk.At("games"), default)
             : Directory.Exists(harbour.Path) ? MovePlan.Of(profile, harbour.Path, disk.At("games/pier"), default) : null;
         if (plan is not null) // After a kill behind the very end there is nothing left to do.

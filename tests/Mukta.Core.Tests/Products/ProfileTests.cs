@@ -134,12 +134,12 @@ public class ProfileTests
         scratch.Write("named/pier.yaml", Least);
         scratch.Write("config/mukta/profiles/pier.yaml", Least.Replace("title: Pier", "title: Another", StringComparison.Ordinal));
         string? Environment(string name) => name == "XDG_CONFIG_HOME" ? scratch.At("config") : name == "XDG_CONFIG_DIRS" ? scratch.At("none") : null;
-        ProfileShelf.Read(scratch.At("named"), Environment).Of("pier").Profile.Title.ShouldBe("Pier");
-        ProfileShelf.Read(null, Environment).Of("pier").Profile.Title.ShouldBe("Another");
+        ProfileCatalog.Read(scratch.At("named"), Environment).Of("pier").Profile.Title.ShouldBe("Pier");
+        ProfileCatalog.Read(null, Environment).Of("pier").Profile.Title.ShouldBe("Another");
 
         scratch.Write("named/pier.yaml", Least + "needs: [buoy]\n");
         scratch.Write("named/buoy.yaml", Least.Replace("product: pier", "product: buoy", StringComparison.Ordinal) + "needs: [pier]\n");
-        Should.Throw<ProfileFault>(() => ProfileShelf.Read(scratch.At("named"), Environment)).What.ShouldContain("buoy needs pier needs buoy");
+        Should.Throw<ProfileFault>(() => ProfileCatalog.Read(scratch.At("named"), Environment)).What.ShouldContain("buoy needs pier needs buoy");
     }
 
     private static Profile Read(string text) => ProfileReader.Read(new StringReader(text), "test.yaml");

@@ -129,7 +129,7 @@ public sealed class ReinstallCrashTests
         File.Exists(harbour.Scratch.At(".config/pier/settings")).ShouldBeFalse();
         File.ReadAllText(harbour.Scratch.At(".local/share/applications/pier.desktop")).ShouldContain(harbour.Scratch.At("games/pier/bin/pier"));
         harbour.Services.Active.ShouldBe("active");
-        var areas = new OperationShelf(harbour.Machine.Home, TimeProvider.System).All([], []);
+        var areas = new OperationCatalog(harbour.Machine.Home, TimeProvider.System).All([], []);
         areas.Count.ShouldBeInRange(1, 2, "a kill after the very end makes the next one another operation");
         areas.ShouldAllBe(a => a.State == OperationState.Done);
         Directory.EnumerateFileSystemEntries(areas[0].Place).Select(Path.GetFileName).Order().ShouldBe(["files", "operation.jsonl", "user-data-0.tar"]);

@@ -119,11 +119,11 @@ public sealed class CrashTests
     {
         using var install = Broken();
         Repair(install, null);
-        var shelf = new OperationShelf(MachineOf(install).Home, TimeProvider.System);
-        var operation = shelf.All([install.Root], []).ShouldHaveSingleItem();
+        var catalog = new OperationCatalog(MachineOf(install).Home, TimeProvider.System);
+        var operation = catalog.All([install.Root], []).ShouldHaveSingleItem();
         operation.ShouldSatisfyAllConditions(o => o.State.ShouldBe(OperationState.Done), o => o.Size.Files.ShouldBeGreaterThan(4), o => o.Record.Header.Product.ShouldBe("gannet-post"));
-        shelf.Purge(operation, TestContext.Current.CancellationToken);
-        shelf.All([install.Root], []).ShouldBeEmpty();
+        catalog.Purge(operation, TestContext.Current.CancellationToken);
+        catalog.All([install.Root], []).ShouldBeEmpty();
         Whole(install, 0);
     }
 
@@ -190,7 +190,7 @@ public sealed class CrashTests
         using var own = watched is null ? Folder.Open(install.Root) : null;
         using var release = new FolderSource(Folder.Open(install.Scratch.At("release")));
         var before = install.Verify();
-        var plan = RepairPlan.For(before, new RepairWish { Disk = new DiskAbilities(SharesBytes: false, LeavesHoles: true, LeastToPatch: Install.PieceLength) });
+        var plan = RepairPlan.For(before, new RepairWish { Disk = FileSystemCapabilities.OfType("ext4"), LeastToPatch = Install.PieceLength });
         return new Repairer(TimeProvider.System, Serilog.Core.Logger.None).RepairAsync(plan, before, watched ?? own!, [release], null, null, default).GetAwaiter().GetResult().Code;
     }
 

@@ -53,9 +53,9 @@ public sealed class UserCrashTests
             Do(machine, scratch, null);
             Directory.EnumerateFileSystemEntries(scratch.At(".cache/pier"), "*", SearchOption.AllDirectories).Select(Path.GetFileName).Order().ShouldBe(["pages-1", "pages-2"]);
             new LaunchLook(machine).At(Pier, scratch.At("games/pier")).SelectMany(e => LaunchFindings.Of([e])).ShouldBeEmpty($"after a kill at point {kill}");
-            var shelf = new OperationShelf(machine.Home, TimeProvider.System);
-            while (shelf.All([], []).LastOrDefault(o => o.State != OperationState.Undone && o.Record.Header.Undoes is null) is { } last)
-                shelf.Undo([last], null, TestContext.Current.CancellationToken);
+            var catalog = new OperationCatalog(machine.Home, TimeProvider.System);
+            while (catalog.All([], []).LastOrDefault(o => o.State != OperationState.Undone && o.Record.Header.Undoes is null) is { } last)
+                catalog.Undo([last], null, TestContext.Current.CancellationToken);
             Look(scratch).ShouldBe(before, $"undone after a kill at point {kill}");
             if (isOver)
                 break;

@@ -41,7 +41,7 @@ public sealed class UserDataArchiveTests
             Directory.Move(scratch.At("saves"), scratch.At("gone"));
             new UserDataReturn(operation, "copy.tar").PutBack(["saves"], _ => false, TestContext.Current.CancellationToken);
             Look(root, "saves").ShouldBe(before);
-            root.Look("saves/twin")!.Value.Inode.ShouldBe(root.Look("saves/slot 1.sav")!.Value.Inode);
+            root.Look("saves/donor")!.Value.Inode.ShouldBe(root.Look("saves/slot 1.sav")!.Value.Inode);
         }
 
         File.WriteAllText(scratch.At("saves/slot 1.sav"), "newer");
@@ -102,7 +102,7 @@ public sealed class UserDataArchiveTests
         {
             using (var odd = root.CreateFile(PathBytes.Decode(Encoding.Latin1.GetBytes("saves/café.sav")), 0b110_100_100))
                 RandomAccess.Write(odd, "latin"u8, 0);
-            root.TryLink("saves/slot 1.sav", "saves/twin").ShouldBeTrue();
+            root.TryLink("saves/slot 1.sav", "saves/donor").ShouldBeTrue();
             foreach (var entry in TreeWalk.Entries(root).ToList())
                 root.SetModified(entry.Path, 1_772_600_767_123_456_700 + nanoseconds);
         }

@@ -26,10 +26,10 @@ public sealed class UserPlacesTests
             leftovers: ["${config}/pier*", "${data}/pier", "${data}/pier/notes", "${config}/shared", "{{scratch.At("elsewhere/pier")}}", "{{Path.GetDirectoryName(scratch.Root)}}/{{Path.GetFileName(scratch.Root)}}", "${install}/bin"]
             """);
         scratch.Write("profiles/quay.yaml", "{format: mukta.profile/1, product: quay, title: Quay, kind: game, installs: {places: [\"${home}/games/quay\"]}, leftovers: [\"${config}/shared/f\"]}");
-        var shelf = ProfileShelf.Read(scratch.At("profiles"), _ => null);
+        var catalog = ProfileCatalog.Read(scratch.At("profiles"), _ => null);
         var home = scratch.Root;
         var machine = new Machine("/", UserFolders.Of(name => name == "HOME" ? home : null));
-        var found = new UserPlaces(machine, shelf).Leftovers(shelf.Of("pier").Profile, scratch.At("games/pier"), TestContext.Current.CancellationToken);
+        var found = new UserPlaces(machine, catalog).Leftovers(catalog.Of("pier").Profile, scratch.At("games/pier"), TestContext.Current.CancellationToken);
         string? Why(string path) => found.Single(f => f.Path == (path.Length == 0 ? home : scratch.At(path))).Blocked;
         found.Where(f => f.Blocked is null).Select(f => Path.GetRelativePath(home, f.Path)).Order().ShouldBe([".cache/pier", ".config/pier", ".local/share/pier/notes", "elsewhere/pier"]);
         Why(".config/pier-link").ShouldBe("is a link; what it leads to is somebody else's to name");
@@ -37,7 +37,7 @@ public sealed class UserPlacesTests
         Why(".config/shared").ShouldBe($"is used by Quay too ({scratch.At(".config/shared/f")})");
         Why(".cache/pier-keep").ShouldBe("is not to be cleared, says the profile");
         Why("").ShouldNotBeNull();
-        new UserPlaces(machine with { Folders = machine.Folders with { Home = "/nowhere", Data = "/n/d", Config = "/n/c", Cache = "/n/a", State = "/n/s" } }, shelf)
-            .Leftovers(shelf.Of("pier").Profile, null, TestContext.Current.CancellationToken).Single(f => f.Path == scratch.At("elsewhere/pier")).Blocked.ShouldBe("lies outside of the user's and the product's folders");
+        new UserPlaces(machine with { Folders = machine.Folders with { Home = "/nowhere", Data = "/n/d", Config = "/n/c", Cache = "/n/a", State = "/n/s" } }, catalog)
+            .Leftovers(catalog.Of("pier").Profile, null, TestContext.Current.CancellationToken).Single(f => f.Path == scratch.At("elsewhere/pier")).Blocked.ShouldBe("lies outside of the user's and the product's folders");
     }
 }

@@ -19,7 +19,7 @@ public static class AccessFindings
             yield return new CheckFinding(FindingKind.MountNoExec, Verdict.Bad, noPrograms.Point, $"no program can be started from the disk at {PathBytes.Shown(noPrograms.Point)} (noexec)", Advice: $"take noexec out of /etc/fstab, then: sudo mount -o remount,exec {PathBytes.Shown(noPrograms.Point)}");
         foreach (var blocked in facts.Blocked)
         {
-            var (what, bits) = Words(blocked.Lacks);
+            var (what, bits) = LackOf(blocked.Lacks);
             yield return new CheckFinding(
                 FindingKind.FolderBlocked, blocked.IsVital ? Verdict.Bad : Verdict.Attention, blocked.Path,
                 $"the player cannot {what} {PathBytes.Shown(blocked.Path)} (owner {Number(blocked.Owner)}, mode {Units.Mode(blocked.Mode)}), and {blocked.For} needs it",
@@ -36,7 +36,7 @@ public static class AccessFindings
             yield return new CheckFinding(FindingKind.AccessUnknown, Verdict.NotKnown, install, $"{Units.Count(facts.Unseen, "folder")} in the install cannot be looked into", Remedy.LookAsRoot);
     }
 
-    private static (string Words, string Bits) Words(Right lacks)
+    private static (string What, string Bits) LackOf(Right lacks)
     {
         var each = new[] { (Right.Enter, "enter", "x"), (Right.Read, "list", "r"), (Right.Write, "write to", "w") }.Where(r => lacks.HasFlag(r.Item1)).ToList();
         return (string.Join(" or ", each.Select(e => e.Item2)), string.Concat(each.Select(e => e.Item3)));

@@ -14,10 +14,10 @@ using Mukta.Products;
 namespace Mukta.Host.Checks;
 
 /// <summary>How everything around one product's files stands.</summary>
-/// <param name="Shelved">The product.</param>
+/// <param name="Loaded">The product.</param>
 /// <param name="Install">The install that was looked at; null where there is none.</param>
 /// <param name="Areas">Each area once, in the order in which a technician looks.</param>
-public sealed record ProductCheck(ShelvedProfile Shelved, string? Install, IReadOnlyList<AreaResult> Areas)
+public sealed record ProductCheck(LoadedProfile Loaded, string? Install, IReadOnlyList<AreaResult> Areas)
 {
     /// <summary>The worst of what was found.</summary>
     public Verdict Verdict => Areas.Max(a => a.Verdict);
@@ -55,7 +55,7 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
     /// <param name="products">The product, and what it needs.</param>
     /// <param name="install">The install of the first that the user chose; null for the one that is found.</param>
     /// <param name="cancel">Ends it.</param>
-    public async Task<IReadOnlyList<ProductCheck>> OfAsync(IReadOnlyList<ShelvedProfile> products, string? install, CancellationToken cancel)
+    public async Task<IReadOnlyList<ProductCheck>> OfAsync(IReadOnlyList<LoadedProfile> products, string? install, CancellationToken cancel)
     {
         var subjects = new List<Subject>();
         foreach (var product in products)
@@ -63,22 +63,22 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
         return await Task.WhenAll(subjects.Select(s => CheckAsync(s, cancel))).ConfigureAwait(false);
     }
 
-    private sealed record Subject(ShelvedProfile Shelved, Manifest? Manifest, InstallFacts Facts)
+    private sealed record Subject(LoadedProfile Loaded, Manifest? Manifest, InstallFacts Facts)
     {
-        public Profile Profile => Shelved.Profile;
+        public Profile Profile => Loaded.Profile;
 
         public string? Install => Facts.Chosen?.Path;
     }
 
-    private Subject Look(ShelvedProfile shelved, string? named)
+    private Subject Look(LoadedProfile loaded, string? named)
     {
-        var (manifest, fault) = shelved.TryReadManifest();
+        var (manifest, fault) = loaded.TryReadManifest();
         IReadOnlyList<Manifest> manifests = manifest is null ? [] : [manifest];
         var finder = new InstallFinder(Machine.Folders);
-        var found = finder.Find(shelved.Profile, manifests, around.Recorded(shelved.Profile.Product));
+        var found = finder.Find(loaded.Profile, manifests, around.Recorded(loaded.Profile.Product));
         var chosen = named is null ? found.FirstOrDefault(f => f.IsCurrent)
-            : InstallFinder.At(named, shelved.Profile, manifests) ?? new FoundInstall(named, IsCurrent: true, HasMarker: false, manifest is null ? null : InstallEvidence.Of(named, manifest));
-        return new Subject(shelved, manifest, new InstallFacts(found, chosen, named is not null, fault));
+            : InstallFinder.At(named, loaded.Profile, manifests) ?? new FoundInstall(named, IsCurrent: true, HasMarker: false, manifest is null ? null : InstallEvidence.Of(named, manifest));
+        return new Subject(loaded, manifest, new InstallFacts(found, chosen, named is not null, fault));
     }
 
     private async Task<ProductCheck> CheckAsync(Subject subject, CancellationToken cancel)
@@ -96,7 +96,7 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
             GuardedAsync(Area.Network, FindingKind.NetworkUnknown, token => NetworkAsync(subject, token), cancel),
             GuardedAsync(Area.Outages, FindingKind.OutageUnknown, token => OutagesAsync(subject, token), cancel),
         ];
-        return new ProductCheck(subject.Shelved, subject.Install, await Task.WhenAll(areas).ConfigureAwait(false));
+        return new ProductCheck(subject.Loaded, subject.Install, await Task.WhenAll(areas).ConfigureAwait(false));
     }
 
     private Task<AreaResult> Guarded(Area area, FindingKind unknown, Func<CancellationToken, AreaResult> look, CancellationToken cancel) =>
@@ -183,7 +183,7 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
 
     private AreaResult Space(Subject subject)
     {
-        var held = new OperationShelf(Machine.Home, around.Time).All(subject.Install is { } install ? [install] : [], []).Sum(o => o.Size.Bytes);
+        var held = new OperationCatalog(Machine.Home, around.Time).All(subject.Install is { } install ? [install] : [], []).Sum(o => o.Size.Bytes);
         var places = new SpaceLook(Machine).At(subject.Install, subject.Facts.Chosen?.Evidence, subject.Manifest?.Files.Max(f => (long?)f.Size) ?? 0);
         return AreaResult.Of(Area.Space, SpaceFindings.Of(places, held), $"{Units.Bytes(places.Min(p => p.Room?.FreeBytes) ?? 0)} free");
     }
@@ -200,15 +200,15 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
     {
         if (isOffline || !Machine.IsLive)
             return NotKnown(Area.Network, FindingKind.NetworkUnknown, LeftOut);
-        var samples = MirrorSample.Of(subject.Shelved.ManifestUrl, subject.Profile.Manifest?.Mirrors ?? [], subject.Manifest);
+        var samples = MirrorSample.Of(subject.Loaded.ManifestUrl, subject.Profile.Manifest?.Mirrors ?? [], subject.Manifest);
         var facts = await Task.WhenAll(samples.Select(s => Once(mirrors, s, () => new MirrorProbe(around.UserAgent, around.Time).TryAsync(s, NetworkLimit, cancel)))).ConfigureAwait(false);
         var findings = NetworkFindings.Of(facts, NetworkSettings.Of(Machine, around.Environment)).ToList();
-        return AreaResult.Of(Area.Network, findings, string.Join("; ", facts.Select(Words)));
+        return AreaResult.Of(Area.Network, findings, string.Join("; ", facts.Select(Summary)));
     }
 
     private string LeftOut => isOffline ? "left out, as asked" : "the machine is not running";
 
-    private static string Words(MirrorFacts facts)
+    private static string Summary(MirrorFacts facts)
     {
         var answered = facts.Steps.Where(s => s.Step != NetworkStep.Sample).Aggregate(TimeSpan.Zero, (sum, step) => sum + step.Took);
         return $"{Disk.PathBytes.Shown(facts.Sample.Mirror)} answers in {answered.TotalMilliseconds:0} ms{(facts.Speed is { } speed ? $", {Units.Bytes((long)speed)} in a second" : "")}";

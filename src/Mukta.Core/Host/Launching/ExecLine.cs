@@ -16,7 +16,7 @@ public sealed record ExecLine(IReadOnlyList<KeyValuePair<string, string>> Enviro
     /// <summary>Takes a command apart; null where a quote is not closed or there is no program.</summary>
     public static ExecLine? Parse(string exec)
     {
-        if (Words(exec) is not { Count: > 0 } words)
+        if (Split(exec) is not { Count: > 0 } words)
             return null;
         var environment = new List<KeyValuePair<string, string>>();
         var at = 0;
@@ -49,7 +49,7 @@ public sealed record ExecLine(IReadOnlyList<KeyValuePair<string, string>> Enviro
         return quoted.Append('"').ToString();
     }
 
-    private static List<string>? Words(string exec)
+    private static List<string>? Split(string exec)
     {
         var words = new List<string>();
         StringBuilder? word = null;

@@ -39,14 +39,14 @@ public static class NetworkFindings
 
     private static string? Trouble(MirrorFacts mirror) => mirror switch
     {
-        { FailedAt: { } step } => $"{Words(step)} fails ({mirror.Reason})",
+        { FailedAt: { } step } => $"{StepName(step)} fails ({mirror.Reason})",
         { Status: >= 200 and < 300 } => null,
         { Status: >= 300 and < 400 } => null, // It sends on to another place, which a repair follows.
         { Status: 404, Sample.HoldsFile: false } => null, // A mirror need not list its folders.
         _ => string.Create(CultureInfo.InvariantCulture, $"it answers {mirror.Status}"),
     };
 
-    private static string Words(NetworkStep step) => step switch
+    private static string StepName(NetworkStep step) => step switch
     {
         NetworkStep.NameLookup => "the name look-up",
         NetworkStep.Connect => "connecting",

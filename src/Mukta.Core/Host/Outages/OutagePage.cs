@@ -1,4 +1,3 @@
-using System.Net;
 using System.Text.Json;
 
 namespace Mukta.Host.Outages;
@@ -74,40 +73,4 @@ public sealed record OutagePage(ServiceHealth Health, string? Note, IReadOnlyLis
         element.TryGetProperty(key, out var value) && value.ValueKind == JsonValueKind.String ? Short(value.GetString()) : null;
 
     private static string? Short(string? text) => string.IsNullOrWhiteSpace(text) ? null : text.Length <= LongestText ? text : text[..LongestText] + "...";
-}
-
-/// <summary>Reads outage pages from the network.</summary>
-/// <param name="userAgent">What Mukta calls itself.</param>
-public sealed class OutageLook(string userAgent)
-{
-    private const int LongestPage = 256 * 1024;
-
-    /// <summary>Reads a page. Never throws for what the network does.</summary>
-    /// <param name="url">Where it is.</param>
-    /// <param name="limit">The longest that it may take.</param>
-    /// <param name="cancel">Ends it.</param>
-    /// <returns>The page, or why it could not be read.</returns>
-    public async Task<(OutagePage? Page, string? Reason)> AtAsync(Uri url, TimeSpan limit, CancellationToken cancel)
-    {
-        using var http = new HttpClient(new SocketsHttpHandler { UseCookies = false, MaxAutomaticRedirections = 3, AutomaticDecompression = DecompressionMethods.None }) { MaxResponseContentBufferSize = LongestPage };
-        http.DefaultRequestHeaders.UserAgent.ParseAdd(userAgent);
-        http.DefaultRequestHeaders.Accept.ParseAdd("application/health+json, application/json");
-        using var timed = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-        timed.CancelAfter(limit);
-        try
-        {
-            using var response = await http.GetAsync(url, timed.Token).ConfigureAwait(false);
-            return OutagePage.Parse(await response.Content.ReadAsByteArrayAsync(timed.Token).ConfigureAwait(false)) is { } page
-                ? (page, null)
-                : (null, $"it answers {(int)response.StatusCode} with something that is no health report");
-        }
-        catch (OperationCanceledException) when (!cancel.IsCancellationRequested)
-        {
-            return (null, "it does not answer in time");
-        }
-        catch (HttpRequestException e)
-        {
-            return (null, e.HttpRequestError == HttpRequestError.ConfigurationLimitExceeded ? "it is larger than any health report" : e.InnerException?.Message ?? e.Message);
-        }
-    }
 }

@@ -13,14 +13,3 @@ public sealed record RunningProcess(int Pid, string Name, uint Owner, DateTimeOf
 /// <param name="Running">The processes that use the product.</param>
 /// <param name="Hidden">How many processes of other users could not be looked into: one of them may have a file of the product open.</param>
 public sealed record ProcessLook(IReadOnlyList<RunningProcess> Running, int Hidden);
-
-/// <summary>Nothing is touched while the product runs.</summary>
-/// <param name="running">The processes; at least one.</param>
-/// <param name="next">How to end them.</param>
-public sealed class ProductRuns(IReadOnlyList<RunningProcess> running, string next) : MuktaException(
-    ExitCode.Blocked, "The product is running, so nothing was touched.",
-    string.Join("\n", running.Select(p => $"process {p.Pid}, {Disk.PathBytes.Shown(p.Name)}: {Disk.PathBytes.Shown(p.Reasons[0])}")), next)
-{
-    /// <summary>The processes.</summary>
-    public IReadOnlyList<RunningProcess> Running { get; } = running;
-}

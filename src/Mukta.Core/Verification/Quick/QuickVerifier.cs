@@ -26,7 +26,7 @@ public sealed class QuickVerifier(TimeProvider time, IVerifiedMemory memory)
         var (started, looked, identity) = (time.GetTimestamp(), time.GetUtcNow(), VerifiedRecord.Identity(manifestPath));
         options.Meter?.Begin("looking", 0);
         var record = memory.Find(install.RealPath);
-        if (record is null || record.FileSystem != FileSystemFacts.NumberOf(install.Path))
+        if (record is null || record.FileSystem != FileSystemCapabilities.NumberOf(install.Path))
             return Full(manifestPath, install, options, cancel);
         if (record.IsWhole && record.Manifest == identity && new QuickLook(install, record, options.Meter, cancel).Look() is { } strays)
         {

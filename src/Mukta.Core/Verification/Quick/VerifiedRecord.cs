@@ -57,7 +57,7 @@ internal sealed record VerifiedRecord(
         }
 
         return new VerifiedRecord(
-            install.RealPath, FileSystemFacts.NumberOf(install.Path), manifestIdentity, result.Release, result.TrustedSince ?? result.LookedAt,
+            install.RealPath, FileSystemCapabilities.NumberOf(install.Path), manifestIdentity, result.Release, result.TrustedSince ?? result.LookedAt,
             result.IsIntact && sealedCount == result.Manifest.Files.Count + result.Manifest.Links.Count, result.ModesCompared,
             folders.ToDictionary(f => f.Key, f => new SealedFolder(f.Value.Device, f.Value.Bytes.WrittenSpan.ToArray()), StringComparer.Ordinal));
     }

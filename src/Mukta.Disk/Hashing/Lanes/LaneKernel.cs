@@ -87,13 +87,13 @@ internal sealed unsafe class LaneKernel
         }
 
         var (best, speed) = ((LaneKernel?)null, PlatformSpeed());
-        var told = Told(Platform, speed);
+        var told = AsMuktaException(Platform, speed);
         foreach (var kernel in new[] { Named("avx512"), Named("avx2") })
         {
             if (kernel is null || (best is not null && best.Lanes > kernel.Lanes))
                 continue;
             var its = kernel.Speed();
-            told += $", {Told(kernel.Name, its)}";
+            told += $", {AsMuktaException(kernel.Name, its)}";
             if (its > speed)
                 (best, speed) = (kernel, its);
         }
@@ -101,7 +101,7 @@ internal sealed unsafe class LaneKernel
         return (best, $"{best?.Name ?? Platform}, as measured on one core: {told}");
     }
 
-    private static string Told(string name, double speed) => string.Create(CultureInfo.InvariantCulture, $"{name} {speed / 1e9:0.00} GB/s");
+    private static string AsMuktaException(string name, double speed) => string.Create(CultureInfo.InvariantCulture, $"{name} {speed / 1e9:0.00} GB/s");
 
     private static LaneKernel? Loaded(string name, int lanes) =>
         !RuntimeFeature.IsDynamicCodeSupported

@@ -35,9 +35,9 @@ public sealed class CheckupTests : IDisposable
     {
         scratch.Write("profiles/buoy.yaml", Text("buoy", ""));
         scratch.Write("profiles/pier.yaml", Text("pier", "needs: [buoy]"));
-        var shelf = ProfileShelf.Read(scratch.At("profiles"), name => name == "XDG_CONFIG_HOME" ? scratch.At("none") : null);
-        var checks = await new Checkup(Around(new Answering()), isOffline: true).OfAsync(shelf.WithNeeds(shelf.Of("pier")), null, TestContext.Current.CancellationToken);
-        checks.Select(c => c.Shelved.Profile.Product).ShouldBe(["pier", "buoy"]);
+        var catalog = ProfileCatalog.Read(scratch.At("profiles"), name => name == "XDG_CONFIG_HOME" ? scratch.At("none") : null);
+        var checks = await new Checkup(Around(new Answering()), isOffline: true).OfAsync(catalog.WithNeeds(catalog.Of("pier")), null, TestContext.Current.CancellationToken);
+        checks.Select(c => c.Loaded.Profile.Product).ShouldBe(["pier", "buoy"]);
         checks[0].Areas.Select(a => a.Area).ShouldBe(Enum.GetValues<Area>());
         Finding(checks, Area.Network).Seen.ShouldBe("left out, as asked");
         Finding(checks, Area.Install).Kind.ShouldBe(FindingKind.InstallNotFound);
@@ -54,8 +54,8 @@ public sealed class CheckupTests : IDisposable
 
     private async Task<IReadOnlyList<ProductCheck>> CheckAsync(string profile, IServiceControl services)
     {
-        var shelved = new ShelvedProfile(ProfileReader.Read(new StringReader(Text("pier", profile)), "pier.yaml"), "pier.yaml");
-        return await new Checkup(Around(services), isOffline: false).OfAsync([shelved], null, TestContext.Current.CancellationToken);
+        var loaded = new LoadedProfile(ProfileReader.Read(new StringReader(Text("pier", profile)), "pier.yaml"), "pier.yaml");
+        return await new Checkup(Around(services), isOffline: false).OfAsync([loaded], null, TestContext.Current.CancellationToken);
     }
 
     private sealed class Hanging : IServiceControl

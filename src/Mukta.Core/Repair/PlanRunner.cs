@@ -9,7 +9,7 @@ using Mukta.Repair.Damage;
 namespace Mukta.Repair;
 
 /// <summary>Carries out the steps of one plan. Files are built side by side; moving into place happens one at a time.</summary>
-internal sealed class Workshop(Folder install, HeldArea area, RepairPlan plan, Fetcher fetcher)
+internal sealed class PlanRunner(Folder install, HeldArea area, RepairPlan plan, Fetcher fetcher)
 {
     public const string StagingFolder = ManifestPath.OwnFolder + "/staging";
 
@@ -33,7 +33,7 @@ internal sealed class Workshop(Folder install, HeldArea area, RepairPlan plan, F
     public LocalPieces? Local { get; init; }
 
     /// <summary>An older copy of the same install, whose good pieces are taken first; null for none.</summary>
-    public Folder? Twin { get; init; }
+    public Folder? Donor { get; init; }
 
     /// <summary>Tells what damage looks like; null where nobody wants to know.</summary>
     public DamageScan? Scan { get; init; }
@@ -81,10 +81,10 @@ internal sealed class Workshop(Folder install, HeldArea area, RepairPlan plan, F
                 staged.TakeFrom(old, cancel);
             }
 
-            if (!put.IsFresh && Twin?.Look(put.Path) is { Kind: NodeKind.File })
+            if (!put.IsFresh && Donor?.Look(put.Path) is { Kind: NodeKind.File })
             {
-                using var twin = Twin.OpenRead(put.Path);
-                staged.TakeFrom(twin, cancel);
+                using var donor = Donor.OpenRead(put.Path);
+                staged.TakeFrom(donor, cancel);
             }
 
             if (!put.IsFresh)

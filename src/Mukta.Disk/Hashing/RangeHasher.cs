@@ -5,13 +5,13 @@ using Mukta.Hashing.Lanes;
 namespace Mukta.Hashing;
 
 /// <summary>
-/// Reads stretches of files and hashes them, on all cores and in all lanes of each. Memory does not grow with files, nor with
+/// Reads ranges of files and hashes them, on all cores and in all lanes of each. Memory does not grow with files, nor with
 /// their sizes. Files are not mapped: one that is cut short meanwhile would end the program.
 /// </summary>
 /// <param name="kernel">What hashes several at once; null for the platform's implementation.</param>
 /// <param name="meter">Counts what was read.</param>
 /// <param name="cancel">Interrupts, within a few milliseconds of hashing.</param>
-internal sealed class StretchHasher(LaneKernel? kernel, WorkMeter? meter, CancellationToken cancel)
+internal sealed class RangeHasher(LaneKernel? kernel, WorkMeter? meter, CancellationToken cancel)
 {
     /// <summary>Bytes of each lane's buffer: sixteen of them stay in the second-level cache.</summary>
     private const int BufferLength = 32 * 1024;
@@ -25,22 +25,22 @@ internal sealed class StretchHasher(LaneKernel? kernel, WorkMeter? meter, Cancel
     private bool readsWithoutWaiting = true;
     private bool dropsWhatItReads;
 
-    /// <summary>Hashes all stretches of files, with the fastest way that this machine has.</summary>
+    /// <summary>Hashes all ranges of files, with the fastest way that this machine has.</summary>
     /// <exception cref="OperationCanceledException">It was interrupted.</exception>
     public static void Run(IReadOnlyList<HashedFile> files, WorkMeter? meter, CancellationToken cancel, int? threads = null)
     {
         // By the files' numbers; where each way of a disk's head costs time, by where they lie, and with one reader.
         var isRotating = files.Count > 0 && files[0].Place.Device != 0 && DiskOrder.IsRotating(files[0].Place.Device);
         var byPlace = isRotating && MostlyCold(files);
-        var queue = new StretchQueue([.. byPlace ? files.OrderBy(f => f.Look(DiskOrder.StartOf) ?? 0) : files.OrderBy(f => f.Place.Device).ThenBy(f => f.Place.Inode)]) { HasOneReader = isRotating };
-        new StretchHasher(IsWorthChoosing(queue.BytesLeft) ? LaneKernel.Best : null, meter, cancel).Run(queue, files, threads ?? Environment.ProcessorCount);
+        var queue = new RangeQueue([.. byPlace ? files.OrderBy(f => f.Look(DiskOrder.StartOf) ?? 0) : files.OrderBy(f => f.Place.Device).ThenBy(f => f.Place.Inode)]) { HasOneReader = isRotating };
+        new RangeHasher(IsWorthChoosing(queue.BytesLeft) ? LaneKernel.Best : null, meter, cancel).Run(queue, files, threads ?? Environment.ProcessorCount);
     }
 
     /// <summary>True where so many bytes are worth a measurement of a few milliseconds, or the user says which way to take.</summary>
     public static bool IsWorthChoosing(long bytes) => bytes >= WorthChoosing || LaneKernel.IsForced;
 
     /// <summary>The same in so many threads.</summary>
-    public void Run(StretchQueue queue, IReadOnlyList<HashedFile> files, int threads)
+    public void Run(RangeQueue queue, IReadOnlyList<HashedFile> files, int threads)
     {
         dropsWhatItReads = queue.BytesLeft > GC.GetGCMemoryInfo().TotalAvailableMemoryBytes / 4;
         try
@@ -75,7 +75,7 @@ internal sealed class StretchHasher(LaneKernel? kernel, WorkMeter? meter, Cancel
         return cold > Asked / 2;
     }
 
-    private void RunHere(StretchQueue queue)
+    private void RunHere(RangeQueue queue)
     {
         using var single = new PieceHasher();
         if (kernel is null)
@@ -114,8 +114,8 @@ internal sealed class StretchHasher(LaneKernel? kernel, WorkMeter? meter, Cancel
         }
     }
 
-    /// <summary>Gives a lane that is empty its next bytes, if need be of the next stretch, until it has some or none are left.</summary>
-    private void Feed(StretchQueue queue, LaneSet set, int number, ref Lane lane, PieceHasher single)
+    /// <summary>Gives a lane that is empty its next bytes, if need be of the next range, until it has some or none are left.</summary>
+    private void Feed(RangeQueue queue, LaneSet set, int number, ref Lane lane, PieceHasher single)
     {
         while (true)
         {
@@ -123,14 +123,14 @@ internal sealed class StretchHasher(LaneKernel? kernel, WorkMeter? meter, Cancel
             {
                 if (!queue.TryTake(out var file, out var index, out var isLong))
                     return;
-                var stretch = file[index];
-                if (isLong || stretch.Kind != HashKind.Sha256 || file.Handle is not { } handle)
+                var range = file[index];
+                if (isLong || range.Kind != HashKind.Sha256 || file.Handle is not { } handle)
                 {
                     HashAlone(file, index, single);
                     continue;
                 }
 
-                lane = new Lane { File = file, Index = index, Handle = handle, Stretch = stretch, IsFresh = true };
+                lane = new Lane { File = file, Index = index, Handle = handle, HashRange = range, IsFresh = true };
                 set.Begin(number);
             }
 
@@ -141,10 +141,10 @@ internal sealed class StretchHasher(LaneKernel? kernel, WorkMeter? meter, Cancel
         }
     }
 
-    /// <summary>Reads the next bytes of a lane's stretch. False where that ended it.</summary>
-    private bool TryFill(StretchQueue queue, LaneSet set, int number, ref Lane lane)
+    /// <summary>Reads the next bytes of a lane's range. False where that ended it.</summary>
+    private bool TryFill(RangeQueue queue, LaneSet set, int number, ref Lane lane)
     {
-        var wanted = (int)Math.Min(BufferLength, lane.Stretch.Length - lane.Done);
+        var wanted = (int)Math.Min(BufferLength, lane.HashRange.Length - lane.Done);
         var buffer = set.Buffer(number)[..wanted];
         int got;
         try
@@ -166,17 +166,17 @@ internal sealed class StretchHasher(LaneKernel? kernel, WorkMeter? meter, Cancel
             return false;
         }
 
-        set.Filled(number, wanted, lane.Done == lane.Stretch.Length);
+        set.Filled(number, wanted, lane.Done == lane.HashRange.Length);
         return true;
     }
 
     /// <summary>Fills a buffer from a file, as far as the file goes. What is in memory is taken from there; what is not is noted.</summary>
-    private int Read(StretchQueue queue, ref Lane lane, Span<byte> buffer)
+    private int Read(RangeQueue queue, ref Lane lane, Span<byte> buffer)
     {
         var done = 0;
         while (done < buffer.Length)
         {
-            var got = readsWithoutWaiting && !lane.IsCold ? Native.ReadNow(lane.Handle, buffer[done..], lane.Stretch.Offset + lane.Done + done, out var error) : Waited(out error);
+            var got = readsWithoutWaiting && !lane.IsCold ? Native.ReadNow(lane.Handle, buffer[done..], lane.HashRange.Offset + lane.Done + done, out var error) : Waited(out error);
             if (got < 0 && error == DiskException.NotSupported)
                 readsWithoutWaiting = false;
             if (got < 0)
@@ -187,7 +187,7 @@ internal sealed class StretchHasher(LaneKernel? kernel, WorkMeter? meter, Cancel
                     queue.NoteCold();
                 }
 
-                got = queue.Read(lane.Handle, buffer[done..], lane.Stretch.Offset + lane.Done + done);
+                got = queue.Read(lane.Handle, buffer[done..], lane.HashRange.Offset + lane.Done + done);
             }
 
             if (got == 0)
@@ -207,7 +207,7 @@ internal sealed class StretchHasher(LaneKernel? kernel, WorkMeter? meter, Cancel
     private void End(ref Lane lane, ReadOnlySpan<byte> digest)
     {
         if (lane.IsCold && dropsWhatItReads)
-            _ = Native.Advise(lane.Handle, lane.Stretch.Offset, lane.Stretch.Length, Native.AdviseDontNeed);
+            _ = Native.Advise(lane.Handle, lane.HashRange.Offset, lane.HashRange.Length, Native.AdviseDontNeed);
         lane.File!.Finish(lane.Index, new Hashed(digest, lane.Zeros));
         lane = default;
     }
@@ -236,8 +236,8 @@ internal sealed class StretchHasher(LaneKernel? kernel, WorkMeter? meter, Cancel
                 return;
             }
 
-            var stretch = file[index];
-            var digest = single.Hash(handle, stretch.Offset, stretch.Length, stretch.Kind, out var zeros, meter, cancel);
+            var range = file[index];
+            var digest = single.Hash(handle, range.Offset, range.Length, range.Kind, out var zeros, meter, cancel);
             file.Finish(index, new Hashed(digest, zeros));
         }
         catch (IOException e)
@@ -251,7 +251,7 @@ internal sealed class StretchHasher(LaneKernel? kernel, WorkMeter? meter, Cancel
         public HashedFile? File;
         public int Index;
         public SafeFileHandle Handle;
-        public Stretch Stretch;
+        public HashRange HashRange;
         public long Done, Zeros;
         public bool IsFresh, IsCold;
 

@@ -2,29 +2,29 @@ using Microsoft.Win32.SafeHandles;
 
 namespace Mukta.Hashing;
 
-/// <summary>Told of a stretch that is hashed.</summary>
-internal delegate void StretchHashed(int index, in Hashed hashed);
+/// <summary>Told of a range that is hashed.</summary>
+internal delegate void RangeHashed(int index, in Hashed hashed);
 
 /// <summary>Stretches of one file that is open already, and stays so.</summary>
-internal sealed class OpenFileStretches : HashedFile
+internal sealed class OpenFileRanges : HashedFile
 {
     private readonly SafeFileHandle file;
-    private readonly IReadOnlyList<Stretch> stretches;
-    private readonly StretchHashed done;
+    private readonly IReadOnlyList<HashRange> ranges;
+    private readonly RangeHashed done;
     private Exception? failure;
 
-    private OpenFileStretches(SafeFileHandle file, IReadOnlyList<Stretch> stretches, StretchHashed done) => (this.file, this.stretches, this.done) = (file, stretches, done);
+    private OpenFileRanges(SafeFileHandle file, IReadOnlyList<HashRange> ranges, RangeHashed done) => (this.file, this.ranges, this.done) = (file, ranges, done);
 
-    public override int Count => stretches.Count;
+    public override int Count => ranges.Count;
 
-    public override Stretch this[int index] => stretches[index];
+    public override HashRange this[int index] => ranges[index];
 
-    /// <summary>Hashes stretches in this thread.</summary>
+    /// <summary>Hashes ranges in this thread.</summary>
     /// <exception cref="IOException">The disk fails.</exception>
-    public static void Hash(SafeFileHandle file, IReadOnlyList<Stretch> stretches, StretchHashed done, WorkMeter? meter, CancellationToken cancel)
+    public static void Hash(SafeFileHandle file, IReadOnlyList<HashRange> ranges, RangeHashed done, WorkMeter? meter, CancellationToken cancel)
     {
-        var asked = new OpenFileStretches(file, stretches, done);
-        StretchHasher.Run([asked], meter, cancel, threads: 1);
+        var asked = new OpenFileRanges(file, ranges, done);
+        RangeHasher.Run([asked], meter, cancel, threads: 1);
         if (asked.failure is { } failure)
             throw failure;
     }
@@ -34,8 +34,8 @@ internal sealed class OpenFileStretches : HashedFile
     public static IReadOnlySet<int> Proven(SafeFileHandle file, PieceList proof, long size, IReadOnlyList<int> pieces, CancellationToken cancel)
     {
         var right = new HashSet<int>();
-        var stretches = pieces.Select(p => new Stretch(p * proof.PieceLength, Math.Min(proof.PieceLength, size - (p * proof.PieceLength)), proof.Kind)).ToList();
-        Hash(file, stretches, Compare, null, cancel);
+        var ranges = pieces.Select(p => new HashRange(p * proof.PieceLength, Math.Min(proof.PieceLength, size - (p * proof.PieceLength)), proof.Kind)).ToList();
+        Hash(file, ranges, Compare, null, cancel);
         return right;
 
         void Compare(int index, in Hashed hashed)

@@ -17,8 +17,8 @@ public sealed record UserPlace(string Path, NodeKind Kind, TreeSize Size, string
 /// never outside of the user's and the product's folders, and never a home, a mount point or a link to elsewhere.
 /// </summary>
 /// <param name="machine">The machine.</param>
-/// <param name="shelf">All profiles at hand: what another product uses is not this one's leftover.</param>
-public sealed class UserPlaces(Machine machine, ProfileShelf shelf)
+/// <param name="catalog">All profiles at hand: what another product uses is not this one's leftover.</param>
+public sealed class UserPlaces(Machine machine, ProfileCatalog catalog)
 {
     /// <summary>The user's own data, as the profile names it.</summary>
     public IReadOnlyList<UserPlace> Data(Profile profile, string? install, CancellationToken cancel) =>
@@ -34,7 +34,7 @@ public sealed class UserPlaces(Machine machine, ProfileShelf shelf)
             .Concat(profile.Caches.SelectMany(c => c.Places.SelectMany(p => Found(p, install, $"cache {c.Name}{(c.Holds is null ? "" : $" ({c.Holds})")}", cancel, c.MayBeCleared ? null : "is not to be cleared, says the profile"))))
             .Concat(profile.Temporary.SelectMany(p => Found(p, install, $"temporary: {p.Text}", cancel)));
         var users = profile.UserData.SelectMany(p => Real(p, install)).ToList();
-        var others = shelf.Profiles.Where(p => p.Profile.Product != profile.Product).SelectMany(p => Uses(p.Profile).Select(path => (p.Profile.Title, Path: path))).ToList();
+        var others = catalog.Profiles.Where(p => p.Profile.Product != profile.Product).SelectMany(p => Uses(p.Profile).Select(path => (p.Profile.Title, Path: path))).ToList();
         return [.. Outermost(found.Where(f => install is null || !IsBelow(f.Path, install)).Select(f => f with { Blocked = Reason(f, profile, users, others) }))];
     }
 

@@ -3,10 +3,10 @@ using Mukta.Manifests;
 
 namespace Mukta.Verification;
 
-/// <summary>Draws findings from what a survey and the reading have shown. Pure.</summary>
-internal sealed class Conclusion(Manifest manifest, Inventory inventory, Survey survey, bool modesCompared, bool rememberProven)
+/// <summary>Draws findings from what a comparison and the reading have shown. Pure.</summary>
+internal sealed class ResultBuilder(Manifest manifest, Inventory inventory, MetadataComparison comparison, bool modesCompared, bool rememberProven)
 {
-    private readonly List<Finding> findings = [.. survey.Findings];
+    private readonly List<Finding> findings = [.. comparison.Findings];
     private readonly HashSet<string> accountedFor = new(StringComparer.Ordinal);
     private readonly Dictionary<string, Node> proven = new(StringComparer.Ordinal);
 

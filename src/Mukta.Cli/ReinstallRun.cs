@@ -15,7 +15,7 @@ using Spectre.Console;
 namespace Mukta.Cli;
 
 /// <summary>Installs products anew, or for the first time: asks the core for the facts, shows the plan, asks the user, and has it done.</summary>
-internal sealed class RemakingRun(Session session, Product product, ParseResult parsed, SourceOptions source) : IDisposable
+internal sealed class ReinstallRun(Session session, Product product, ParseResult parsed, SourceOptions source) : IDisposable
 {
     private readonly IServiceControl control = ServicesCommand.ControlOf(product.Machine);
     private readonly List<SourceList> sources = [];
@@ -50,12 +50,12 @@ internal sealed class RemakingRun(Session session, Product product, ParseResult 
 
     public Manifest Manifest => manifest ??= MetalinkReader.ReadFile(ManifestFile ?? product.ManifestFile);
 
-    private ReinstallChoice Choice => new(product.Machine, product.Shelf);
+    private ReinstallChoice Choice => new(product.Machine, product.Catalog);
 
     /// <summary>The command as the user has typed it.</summary>
     private string Typed => string.Join(' ', parsed.Tokens.Select(t => Shell.Quoted(t.Value)).Prepend("mukta"));
 
-    public IReadOnlyList<string> AllInstalls() => Choice.Installs(product.Shelved);
+    public IReadOnlyList<string> AllInstalls() => Choice.Installs(product.Loaded);
 
     public void Dispose() => sources.ForEach(s => s.Dispose());
 
@@ -67,7 +67,7 @@ internal sealed class RemakingRun(Session session, Product product, ParseResult 
     public async Task<ExitCode> ToEndAsync(IReadOnlyList<string> installs, string? newPlace, string? word, CancellationToken cancel)
     {
         var log = session.Log(toFile: !IsDryRun);
-        var chosen = IsInterrupted ? [.. ReinstallStep.TargetsOf(left!).Select(t => (product.Shelf.Of(t.Product), t.Path))] : Choice.Of(product.Shelved, Scope, installs, newPlace);
+        var chosen = IsInterrupted ? [.. ReinstallStep.TargetsOf(left!).Select(t => (product.Catalog.Of(t.Product), t.Path))] : Choice.Of(product.Loaded, Scope, installs, newPlace);
         if (IsInterrupted && NamedInstall is { } named && chosen.All(c => c.Item2 != Disk.Folder.RealPathOf(named)))
         {
             throw new MuktaException(
@@ -107,20 +107,20 @@ internal sealed class RemakingRun(Session session, Product product, ParseResult 
         return outcome.Code;
     }
 
-    private ReinstallTarget Look(Products.ShelvedProfile shelved, string path, ILogger log, CancellationToken cancel)
+    private ReinstallTarget Look(Products.LoadedProfile loaded, string path, ILogger log, CancellationToken cancel)
     {
-        var isNamed = shelved.Profile.Product == product.Profile.Product;
-        var of = isNamed ? Manifest : MetalinkReader.ReadFile((product with { Shelved = shelved }).ManifestFile);
-        var list = isNamed ? source.Sources(parsed, shelved.Profile.Manifest?.Mirrors ?? [], of, log)
-            : SourceList.Of([], shelved.Profile.Manifest?.Mirrors ?? [], of, isOffline: false, Session.UserAgent, TimeProvider.System, log);
+        var isNamed = loaded.Profile.Product == product.Profile.Product;
+        var of = isNamed ? Manifest : MetalinkReader.ReadFile((product with { Loaded = loaded }).ManifestFile);
+        var list = isNamed ? source.Sources(parsed, loaded.Profile.Manifest?.Mirrors ?? [], of, log)
+            : SourceList.Of([], loaded.Profile.Manifest?.Mirrors ?? [], of, isOffline: false, Session.UserAgent, TimeProvider.System, log);
         sources.Add(list);
         var isNew = left is not null && ReinstallStep.IsDone(left, ReinstallStep.ChangedOver, path);
-        return ReinstallTarget.Of(product.Machine, product.Shelf, shelved.Profile, of, path, list.Sources, Wish, Choice.OfOthers(shelved), isNew, source.Also(parsed), meter, cancel);
+        return ReinstallTarget.Of(product.Machine, product.Catalog, loaded.Profile, of, path, list.Sources, Wish, Choice.OfOthers(loaded), isNew, source.Also(parsed), meter, cancel);
     }
 
     /// <summary>What the user may fear for, and what is not touched.</summary>
     private List<(string Title, string Path)> StaysOf(List<ReinstallTarget> targets) =>
-        [.. product.Shelf.Profiles.Where(p => targets.All(t => t.Profile.Product != p.Profile.Product) && (p.Profile.Needs.Contains(product.Profile.Product) || product.Profile.Needs.Contains(p.Profile.Product)))
+        [.. product.Catalog.Profiles.Where(p => targets.All(t => t.Profile.Product != p.Profile.Product) && (p.Profile.Needs.Contains(product.Profile.Product) || product.Profile.Needs.Contains(p.Profile.Product)))
             .SelectMany(p => Choice.Installs(p).Select(path => (p.Profile.Title, path)))];
 
     private async Task<bool> IsAgreedAsync(CancellationToken cancel)
@@ -142,7 +142,7 @@ internal sealed class RemakingRun(Session session, Product product, ParseResult 
         {
             if (e.State is ReinstallState.WaitsForRestart or ReinstallState.RemovedAndWaits)
                 WaitingOperations.Put(product.Machine.Home, new WaitingOperation(e.Operation, Typed, SetupRunner.Boot));
-            throw new MuktaException(e.Code, e.What, e.Where, $"{e.Next}\n{ReinstallText.Words(e.State)}\nTo go on: {Typed}\nTo go back: mukta undo {e.Operation}{product.OptionsForUndo}", e);
+            throw new MuktaException(e.Code, e.What, e.Where, $"{e.Next}\n{ReinstallText.Situation(e.State)}\nTo go on: {Typed}\nTo go back: mukta undo {e.Operation}{product.OptionsForUndo}", e);
         }
     }
 

@@ -4,10 +4,10 @@ using Mukta.Disk;
 namespace Mukta.Hashing;
 
 /// <summary>
-/// Hands out the stretches of files, in order, to any number of threads; and once they do not come out of memory, tells the
+/// Hands out the ranges of files, in order, to any number of threads; and once they do not come out of memory, tells the
 /// disk ahead of time what will be wanted.
 /// </summary>
-internal sealed class StretchQueue(IReadOnlyList<HashedFile> files)
+internal sealed class RangeQueue(IReadOnlyList<HashedFile> files)
 {
     /// <summary>The disk is told of so much ahead of what is being read.</summary>
     private const long BytesAhead = 64L << 20;
@@ -17,8 +17,8 @@ internal sealed class StretchQueue(IReadOnlyList<HashedFile> files)
     /// <summary>The kernel takes no more at once of what it is told to read ahead.</summary>
     private const long ReadAheadLength = 512 << 10;
 
-    /// <summary>From this length on a stretch may be given to a whole core.</summary>
-    private const long LongStretch = 4L << 20;
+    /// <summary>From this length on a range may be given to a whole core.</summary>
+    private const long LongRange = 4L << 20;
 
     private readonly Lock taking = new();
     private readonly Lock telling = new();
@@ -30,9 +30,9 @@ internal sealed class StretchQueue(IReadOnlyList<HashedFile> files)
     /// <summary>Bytes that nobody has taken yet.</summary>
     public long BytesLeft => Interlocked.Read(ref left);
 
-    /// <summary>Takes the next stretch.</summary>
+    /// <summary>Takes the next range.</summary>
     /// <param name="file">Its file.</param>
-    /// <param name="index">Which stretch of it.</param>
+    /// <param name="index">Which range of it.</param>
     /// <param name="isLong">True where it is so large a part of what is left that it would keep its lane busy long after all others.</param>
     public bool TryTake(out HashedFile file, out int index, out bool isLong)
     {
@@ -45,7 +45,7 @@ internal sealed class StretchQueue(IReadOnlyList<HashedFile> files)
             }
 
             var length = file[index].Length;
-            isLong = length >= LongStretch && length > left / 8;
+            isLong = length >= LongRange && length > left / 8;
             left -= length;
         }
 
@@ -85,9 +85,9 @@ internal sealed class StretchQueue(IReadOnlyList<HashedFile> files)
             {
                 if (file.Handle is not { IsClosed: false } handle)
                     continue;
-                var stretch = file[index];
-                for (var at = stretch.Offset; at < stretch.Offset + stretch.Length; at += ReadAheadLength)
-                    _ = Native.Advise(handle, at, Math.Min(ReadAheadLength, stretch.Offset + stretch.Length - at), Native.AdviseWillNeed);
+                var range = file[index];
+                for (var at = range.Offset; at < range.Offset + range.Length; at += ReadAheadLength)
+                    _ = Native.Advise(handle, at, Math.Min(ReadAheadLength, range.Offset + range.Length - at), Native.AdviseWillNeed);
             }
         }
         catch (ObjectDisposedException)
@@ -110,7 +110,7 @@ internal sealed class StretchQueue(IReadOnlyList<HashedFile> files)
 
     private struct Cursor
     {
-        private int stretch;
+        private int range;
 
         public int Files { get; private set; }
 
@@ -118,15 +118,15 @@ internal sealed class StretchQueue(IReadOnlyList<HashedFile> files)
 
         public bool TryNext(IReadOnlyList<HashedFile> files, out HashedFile file, out int index)
         {
-            while (Files < files.Count && stretch >= files[Files].Count)
-                (Files, stretch) = (Files + 1, 0);
+            while (Files < files.Count && range >= files[Files].Count)
+                (Files, range) = (Files + 1, 0);
             if (Files >= files.Count)
             {
                 (file, index) = (null!, 0);
                 return false;
             }
 
-            (file, index) = (files[Files], stretch++);
+            (file, index) = (files[Files], range++);
             Bytes += file[index].Length;
             return true;
         }

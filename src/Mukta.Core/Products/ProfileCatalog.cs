@@ -5,7 +5,7 @@ namespace Mukta.Products;
 /// <summary>A profile and the file it came from.</summary>
 /// <param name="Profile">The profile.</param>
 /// <param name="File">The file.</param>
-public sealed record ShelvedProfile(Profile Profile, string File)
+public sealed record LoadedProfile(Profile Profile, string File)
 {
     /// <summary>The manifest as a path or URL: a relative file is looked for beside the profile. Null where the profile names none.</summary>
     public string? ManifestLocation => Profile.Manifest is not { } manifest ? null
@@ -35,17 +35,17 @@ public sealed record ShelvedProfile(Profile Profile, string File)
 }
 
 /// <summary>The profiles at hand: from the folder that the user names, then the user's own, then the system's.</summary>
-public sealed class ProfileShelf
+public sealed class ProfileCatalog
 {
-    private readonly Dictionary<string, ShelvedProfile> byProduct = new(StringComparer.Ordinal);
+    private readonly Dictionary<string, LoadedProfile> byProduct = new(StringComparer.Ordinal);
 
-    private ProfileShelf(IReadOnlyList<string> folders) => Folders = folders;
+    private ProfileCatalog(IReadOnlyList<string> folders) => Folders = folders;
 
     /// <summary>Where was looked, first choice first.</summary>
     public IReadOnlyList<string> Folders { get; }
 
     /// <summary>The profiles, in the order of their ids.</summary>
-    public IEnumerable<ShelvedProfile> Profiles => byProduct.Values.OrderBy(p => p.Profile.Product, StringComparer.Ordinal);
+    public IEnumerable<LoadedProfile> Profiles => byProduct.Values.OrderBy(p => p.Profile.Product, StringComparer.Ordinal);
 
     /// <summary>The folders for profiles (XDG Base Directory specification).</summary>
     public static IReadOnlyList<string> UsualFolders(Func<string, string?> environment)
@@ -59,30 +59,30 @@ public sealed class ProfileShelf
     /// <summary>Reads every <c>.yaml</c> file in the folders. Of two profiles for one product, the first folder's counts.</summary>
     /// <exception cref="ProfileFault">A profile cannot be used, two in one folder are for the same product, or needs go round in a circle.</exception>
     /// <exception cref="MuktaException">A folder that the user named is not there.</exception>
-    public static ProfileShelf Read(string? named, Func<string, string?> environment)
+    public static ProfileCatalog Read(string? named, Func<string, string?> environment)
     {
         if (named is not null && !Directory.Exists(named))
             throw new MuktaException(ExitCode.BadInput, "There is no such folder of profiles.", named, "Check the path after --profiles.");
-        var shelf = new ProfileShelf([.. named is null ? [] : new[] { named }, .. UsualFolders(environment)]);
-        foreach (var folder in shelf.Folders.Where(Directory.Exists))
-            shelf.ReadFolder(folder);
-        foreach (var profile in shelf.Profiles)
-            shelf.RefuseCircle(profile, []);
-        return shelf;
+        var catalog = new ProfileCatalog([.. named is null ? [] : new[] { named }, .. UsualFolders(environment)]);
+        foreach (var folder in catalog.Folders.Where(Directory.Exists))
+            catalog.ReadFolder(folder);
+        foreach (var profile in catalog.Profiles)
+            catalog.RefuseCircle(profile, []);
+        return catalog;
     }
 
     /// <summary>The profile of a product.</summary>
     /// <exception cref="MuktaException">There is none.</exception>
-    public ShelvedProfile Of(string product) => byProduct.GetValueOrDefault(product) ?? throw new MuktaException(
+    public LoadedProfile Of(string product) => byProduct.GetValueOrDefault(product) ?? throw new MuktaException(
         ExitCode.BadInput, $"There is no profile for the product \"{Disk.PathBytes.Shown(product)}\"{Nearest.Hint(product, byProduct.Keys)}{(Nearest.Hint(product, byProduct.Keys).Length == 0 ? "." : "")}",
         string.Join(", ", Folders), "Name the folder that holds its profile with --profiles, or the install's folder instead of a product.");
 
     /// <summary>A product, and after it all that it needs and whose profile is at hand.</summary>
-    public IReadOnlyList<ShelvedProfile> WithNeeds(ShelvedProfile product)
+    public IReadOnlyList<LoadedProfile> WithNeeds(LoadedProfile product)
     {
-        var all = new List<ShelvedProfile> { product };
+        var all = new List<LoadedProfile> { product };
         for (var i = 0; i < all.Count; i++)
-            all.AddRange(all[i].Profile.Needs.Select(n => byProduct.GetValueOrDefault(n)).OfType<ShelvedProfile>().Except(all));
+            all.AddRange(all[i].Profile.Needs.Select(n => byProduct.GetValueOrDefault(n)).OfType<LoadedProfile>().Except(all));
         return all;
     }
 
@@ -94,11 +94,11 @@ public sealed class ProfileShelf
             var profile = ProfileReader.ReadFile(file);
             if (!here.TryAdd(profile.Product, file))
                 throw new ProfileFault($"The product \"{profile.Product}\" has another profile in the same folder: {here[profile.Product]}.", file, 1, 1);
-            byProduct.TryAdd(profile.Product, new ShelvedProfile(profile, file));
+            byProduct.TryAdd(profile.Product, new LoadedProfile(profile, file));
         }
     }
 
-    private void RefuseCircle(ShelvedProfile profile, List<string> way)
+    private void RefuseCircle(LoadedProfile profile, List<string> way)
     {
         if (way.Contains(profile.Profile.Product))
             throw new ProfileFault($"What products need goes round in a circle: {string.Join(" needs ", way.SkipWhile(w => w != profile.Profile.Product).Append(profile.Profile.Product))}.", profile.File, 1, 1);

@@ -16,23 +16,23 @@ public sealed record ToRead(ManifestFile File, string Path, Node Found)
 /// <summary>What names, kinds and sizes tell before any byte is read.</summary>
 /// <param name="Findings">What is certain already.</param>
 /// <param name="ToRead">What has to be read.</param>
-public sealed record Survey(IReadOnlyList<Finding> Findings, IReadOnlyList<ToRead> ToRead)
+public sealed record MetadataComparison(IReadOnlyList<Finding> Findings, IReadOnlyList<ToRead> ToRead)
 {
     /// <summary>Compares names, kinds and sizes.</summary>
     /// <param name="manifest">What should be.</param>
     /// <param name="inventory">What is.</param>
     /// <param name="linkTargets">Where the links at listed paths point.</param>
-    public static Survey Of(Manifest manifest, Inventory inventory, IReadOnlyDictionary<string, string> linkTargets)
+    public static MetadataComparison Of(Manifest manifest, Inventory inventory, IReadOnlyDictionary<string, string> linkTargets)
     {
-        var work = new Surveying(inventory);
+        var work = new Comparing(inventory);
         foreach (var file in manifest.Files)
             work.Look(file);
         foreach (var link in manifest.Links)
             work.Look(link, linkTargets);
-        return new Survey(work.Findings, work.ToRead);
+        return new MetadataComparison(work.Findings, work.ToRead);
     }
 
-    private sealed class Surveying(Inventory inventory)
+    private sealed class Comparing(Inventory inventory)
     {
         private readonly HashSet<string> reported = new(StringComparer.Ordinal);
         private readonly Lazy<ILookup<string, TreeEntry>> byFoldedName = new(() => inventory.Unlisted.Values

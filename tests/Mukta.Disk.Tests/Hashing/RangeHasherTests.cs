@@ -8,13 +8,13 @@ using Mukta.Tests;
 
 namespace Mukta.Disk.Tests;
 
-public sealed class StretchHasherTests
+public sealed class RangeHasherTests
 {
     public static TheoryData<string> Methods => [LaneKernel.Platform, .. LaneTests.Kernels];
 
     [Theory]
     [MemberData(nameof(Methods))]
-    public void Stretches_of_any_files_are_hashed_each_once(string method) =>
+    public void Ranges_of_any_files_are_hashed_each_once(string method) =>
         Gen.Select(Gen.Int[0, 200_000].Array[1, 30], Gen.Int[1, 70_000], Gen.Int[1, 3]).Sample((sizes, length, threads) =>
         {
             using var scratch = new Scratch(inMemory: true);
@@ -33,7 +33,7 @@ public sealed class StretchHasherTests
         scratch.Truncate("f7", 45_000);
         File.Delete(scratch.At("f8"));
         Run(method, files, threads: 2);
-        files[7].Digests.OrderBy(d => d.Key).Select(d => d.Value.Length).ShouldBe([64, 0, 0, 0], "the second stretch ends early, the last two are not there");
+        files[7].Digests.OrderBy(d => d.Key).Select(d => d.Value.Length).ShouldBe([64, 0, 0, 0], "the second range ends early, the last two are not there");
         files[8].Failures.ShouldBe(4);
         foreach (var file in files.Where((_, i) => i is not (7 or 8)))
             file.ShouldBeRight();
@@ -78,7 +78,7 @@ public sealed class StretchHasherTests
     }
 
     private static void Run(string method, IReadOnlyList<HashedFile> files, int threads, CancellationTokenSource? stop = null) =>
-        new StretchHasher(LaneKernel.Named(method), null, stop?.Token ?? TestContext.Current.CancellationToken).Run(new StretchQueue(files), files, threads);
+        new RangeHasher(LaneKernel.Named(method), null, stop?.Token ?? TestContext.Current.CancellationToken).Run(new RangeQueue(files), files, threads);
 
     private sealed class Probe(string path, long size, long length) : HashedFile
     {
@@ -97,7 +97,7 @@ public sealed class StretchHasherTests
 
         public override int Count => (int)((size + length - 1) / length);
 
-        public override Stretch this[int index] => new(index * length, Math.Min(length, size - (index * length)), HashKind.Sha256);
+        public override HashRange this[int index] => new(index * length, Math.Min(length, size - (index * length)), HashKind.Sha256);
 
         public void ShouldBeRight()
         {

@@ -36,7 +36,7 @@ public sealed record HeldOperation(string Anchor, string Parent, OperationRecord
 /// <param name="home">The machine.</param>
 /// <param name="time">For dates.</param>
 /// <param name="services">For operations that have changed services.</param>
-public sealed class OperationShelf(OperationHome home, TimeProvider time, IServiceUndo? services = null)
+public sealed class OperationCatalog(OperationHome home, TimeProvider time, IServiceUndo? services = null)
 {
     /// <summary>All operations, oldest first. One that has changed several disks is there once for each.</summary>
     /// <param name="installs">Installs to look in.</param>

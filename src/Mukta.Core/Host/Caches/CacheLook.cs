@@ -1,0 +1,52 @@
+using Mukta.Disk;
+using Mukta.Host.Access;
+using Mukta.Products;
+
+namespace Mukta.Host.Caches;
+
+/// <summary>Looks at a product's caches.</summary>
+/// <param name="machine">The machine.</param>
+public sealed class CacheLook(Machine machine)
+{
+    /// <summary>Measures the caches and temporary files of a product, in the order of the profile.</summary>
+    /// <param name="profile">The product.</param>
+    /// <param name="install">Its install; null where there is none.</param>
+    /// <param name="cancel">Ends the walk.</param>
+    public IReadOnlyList<CacheFolder> At(Profile profile, string? install, CancellationToken cancel)
+    {
+        var users = profile.UserData.SelectMany(p => machine.Folders.At(p, install)).ToList();
+        var player = Player.Of(machine);
+        var found = new List<CacheFolder>();
+        foreach (var cache in profile.Caches)
+        {
+            var blocked = cache.MayBeCleared ? null : "is not to be cleared, says the profile";
+            found.AddRange(cache.Places.SelectMany(p => machine.Folders.At(p, install)).Distinct()
+                .Select(path => Measure(cache.Name, path, cache.Holds, blocked ?? UserDataReason(path, users), player, cancel)).OfType<CacheFolder>());
+        }
+
+        found.AddRange(profile.Temporary.SelectMany(p => machine.Folders.At(p, install)).Distinct()
+            .Select(path => Measure(CacheFolder.Temporary, path, "partly downloaded or temporary", UserDataReason(path, users), player, cancel)).OfType<CacheFolder>());
+        return found;
+    }
+
+    private static string? UserDataReason(string path, List<string> users) =>
+        users.Find(u => u == path || path.StartsWith(u + "/", StringComparison.Ordinal) || u.StartsWith(path + "/", StringComparison.Ordinal)) is { } user
+            ? $"belongs together with the user's own {PathBytes.Shown(user)}"
+            : null;
+
+    private static CacheFolder? Measure(string name, string path, string? holds, string? blocked, Player player, CancellationToken cancel)
+    {
+        using var parent = Folder.Open(System.IO.Path.GetDirectoryName(path)!);
+        var own = System.IO.Path.GetFileName(path);
+        if (parent.Look(own) is not { } node)
+            return null; // Gone since it was listed.
+        if (node.Kind == NodeKind.Link)
+            blocked ??= "is a link; the profile has to name the folder that it points to";
+        var size = TreeBulk.Measure(parent, own, cancel);
+        return new CacheFolder(name, path, node.Kind, size, holds, blocked)
+        {
+            IsWritable = node.Kind != NodeKind.Folder || player.May(node, Right.Read | Right.Write | Right.Enter),
+            Owner = node.User,
+        };
+    }
+}

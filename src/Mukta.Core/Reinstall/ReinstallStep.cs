@@ -1,0 +1,67 @@
+using Mukta.Operations;
+
+namespace Mukta.Reinstall;
+
+/// <summary>The steps of a clean reinstall, in order. In an operation's record each stands with the install's path behind it.</summary>
+public static class ReinstallStep
+{
+    /// <summary>The user's data is copied, and the copy is checked.</summary>
+    public const string UserDataCopied = "user-data-copied";
+
+    /// <summary>The new tree is whole.</summary>
+    public const string Built = "built";
+
+    /// <summary>Services are off.</summary>
+    public const string ServicesOff = "services-off";
+
+    /// <summary>The vendor's remove has begun to run.</summary>
+    public const string Removing = "removing";
+
+    /// <summary>The vendor's remove has run.</summary>
+    public const string Removed = "removed";
+
+    /// <summary>The new tree is in the old one's place.</summary>
+    public const string ChangedOver = "changed-over";
+
+    /// <summary>The user's data is where it was.</summary>
+    public const string UserDataBack = "user-data-back";
+
+    /// <summary>Leftovers are held.</summary>
+    public const string LeftoversHeld = "leftovers-held";
+
+    /// <summary>The vendor's install has run.</summary>
+    public const string SetUp = "set-up";
+
+    /// <summary>Services are as expected.</summary>
+    public const string ServicesRestored = "services-restored";
+
+    /// <summary>Launch entries are as expected.</summary>
+    public const string LaunchRestored = "launch-restored";
+
+    /// <summary>The new install was verified.</summary>
+    public const string Verified = "verified";
+
+    /// <summary>How far an operation has come with an install.</summary>
+    /// <param name="operation">The operation.</param>
+    /// <param name="path">The install.</param>
+    public static ReinstallState StateOf(SteppedOperation operation, string path)
+    {
+        bool Has(string step) => operation.IsDone(Of(step, path));
+        return Has(Verified) ? ReinstallState.Finished
+            : Has(ChangedOver) ? operation.IsWaiting ? ReinstallState.WaitsForRestart : ReinstallState.ChangedOver
+            : Has(Removing) ? operation.IsWaiting ? ReinstallState.RemovedAndWaits : ReinstallState.Removed
+            : Has(ServicesOff) ? ReinstallState.ServicesOff
+            : ReinstallState.Preparing;
+    }
+
+    /// <summary>True where a step with an install is done in an operation that was interrupted.</summary>
+    public static bool IsDone(OperationRecord record, string step, string path) => SteppedOperation.HasStep(record, Of(step, path));
+
+    internal static string Of(string step, string path) => $"{step} {path}";
+
+    /// <summary>The installs of an operation that was interrupted.</summary>
+    public static IReadOnlyList<(string Product, string Path)> TargetsOf(OperationRecord record) =>
+        [.. record.Lines.Where(l => l.Act == TargetAct).Select(l => (l.From!, l.Path))];
+
+    internal const string TargetAct = "target", UserDataAct = "user-data", InsideAct = "inside";
+}

@@ -1,0 +1,114 @@
+using Microsoft.Win32.SafeHandles;
+
+namespace Mukta.Disk;
+
+/// <summary>How much a file or a whole folder holds.</summary>
+/// <param name="Bytes">The sum of the files' sizes.</param>
+/// <param name="Files">Files, links and other names that are no folders.</param>
+/// <param name="LastUsedNs">The latest time at which one was read or changed, nanoseconds since 1970 UTC; 0 where there is none.</param>
+/// <param name="Unreadable">Folders that could not be listed.</param>
+public readonly record struct TreeSize(long Bytes, long Files, long LastUsedNs, int Unreadable);
+
+/// <summary>Measures and removes trees of any size in constant memory, following no link.</summary>
+public static class TreeBulk
+{
+    /// <summary>Measures what stands at a path.</summary>
+    /// <param name="folder">Where the path is below.</param>
+    /// <param name="path">A file or folder.</param>
+    /// <param name="cancel">Ends the walk.</param>
+    public static TreeSize Measure(Folder folder, string path, CancellationToken cancel)
+    {
+        var sum = new Sum();
+        if (folder.Look(path) is { Kind: NodeKind.Folder })
+        {
+            try
+            {
+                using var top = folder.OpenFolder(path);
+                sum.Add(top, Path.Join(folder.Path, path), 1, cancel);
+            }
+            catch (DiskException)
+            {
+                sum.Unreadable++;
+            }
+        }
+        else if (folder.Look(path) is { } node)
+        {
+            (sum.Bytes, sum.Files, sum.LastUsedNs) = (node.Size, 1, node.ModifiedNs);
+        }
+
+        return new TreeSize(sum.Bytes, sum.Files, sum.LastUsedNs, sum.Unreadable);
+    }
+
+    /// <summary>Removes what stands at a path, for good.</summary>
+    /// <exception cref="DiskException">Something cannot be removed; what was removed before stays removed.</exception>
+    public static void Remove(Folder folder, string path, CancellationToken cancel)
+    {
+        if (folder.Look(path) is not { Kind: NodeKind.Folder })
+        {
+            folder.RemoveFile(path);
+            return;
+        }
+
+        using (var top = folder.OpenFolder(path))
+            Empty(top, Path.Join(folder.Path, path), 1, cancel);
+        if (!folder.TryRemoveEmptyFolder(path))
+            throw Folder.Failure("remove the folder", Path.Join(folder.Path, path), DiskException.NotEmpty);
+    }
+
+    private static SafeFileHandle? Enter(SafeFileHandle parent, ReadOnlySpan<byte> name, int depth)
+    {
+        var fd = depth > TreeWalk.DeepestFolder ? -1 : Native.OpenAt(parent, name, Native.ReadOnly | Native.Directory | Native.NoFollow | Native.CloseOnExec, 0);
+        return fd < 0 ? null : new SafeFileHandle(fd, ownsHandle: true);
+    }
+
+    private static void Empty(SafeFileHandle folder, string shown, int depth, CancellationToken cancel)
+    {
+        int removed;
+        do
+        {
+            removed = 0;
+            FolderStream.Each(folder, shown, (name, _) =>
+            {
+                cancel.ThrowIfCancellationRequested();
+                if (Native.Unlink(folder, name, 0) != 0)
+                {
+                    using var inner = Enter(folder, name, depth) ?? throw Folder.Failure("remove", Path.Join(shown, PathBytes.Decode(name[..^1])));
+                    Empty(inner, Path.Join(shown, PathBytes.Decode(name[..^1])), depth + 1, cancel);
+                    if (Native.Unlink(folder, name, Native.AtRemoveDir) != 0)
+                        throw Folder.Failure("remove the folder", Path.Join(shown, PathBytes.Decode(name[..^1])));
+                }
+
+                removed++;
+            });
+            Native.Rewind(folder); // Some file systems pass names over while others are removed.
+        }
+        while (removed > 0);
+    }
+
+    private sealed class Sum
+    {
+        public long Bytes, Files, LastUsedNs;
+        public int Unreadable;
+
+        public void Add(SafeFileHandle folder, string shown, int depth, CancellationToken cancel) => FolderStream.Each(folder, shown, (name, _) =>
+        {
+            cancel.ThrowIfCancellationRequested();
+            if (Native.StatxAt(folder, name, Native.AtSymlinkNoFollow, Native.StatxBasic, out var found) != 0)
+                return; // Gone since it was listed.
+            var node = Node.From(found);
+            if (node.Kind != NodeKind.Folder)
+            {
+                Bytes += node.Size;
+                Files++;
+                LastUsedNs = Math.Max(LastUsedNs, Math.Max(node.ModifiedNs, Node.AccessedNs(found)));
+                return;
+            }
+
+            using var inner = Enter(folder, name, depth);
+            if (inner is null)
+                Unreadable++;
+            else
+                Add(inner, shown, depth + 1, cancel);
+        });
+    }
+}

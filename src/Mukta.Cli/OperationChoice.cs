@@ -24,10 +24,10 @@ internal sealed class OperationChoice
     public Machine Machine(ParseResult parsed) =>
         parsed.GetValue(root) is { } mounted ? Host.Machine.MountedAt(mounted, UserEnvironment.Get) : Host.Machine.Here(UserEnvironment.Get);
 
-    public OperationCatalog Catalog(ParseResult parsed, CancellationToken cancel = default) => new(Machine(parsed).Home, TimeProvider.System, new ServiceUndo(Commands.ServicesCommand.ControlOf(Machine(parsed)), cancel));
+    public OperationCatalog Catalog(ParseResult parsed, CancellationToken cancel = default) => new(Machine(parsed).Home, TimeProvider.System, new ServiceUndo(Commands.ServicesCommand.ControlOf(Machine(parsed)), cancel) { Units = Units(parsed) });
 
     /// <summary>All operations that hold something, oldest first: those of the state database, of the user, and of the installs that profiles and records name.</summary>
-    public IReadOnlyList<HeldOperation> All(ParseResult parsed)
+    public IReadOnlyList<KeptOperation> All(ParseResult parsed)
     {
         var machine = Machine(parsed);
         var finder = new InstallFinder(machine.Folders);
@@ -35,6 +35,10 @@ internal sealed class OperationChoice
             .SelectMany(p => finder.Find(p.Profile, [], InstallRecords.PathsOf(machine, p.Profile.Product)).Select(f => f.Path));
         return Catalog(parsed).All(installs.Concat((parsed.GetValue(inside) ?? []).Select(Path.GetFullPath)), OperationIndex.PlacesOf(machine));
     }
+
+    /// <summary>The services that the profiles name.</summary>
+    private HashSet<string> Units(ParseResult parsed) =>
+        [.. ProfileCatalog.Read(parsed.GetValue(profiles), UserEnvironment.Get).Profiles.SelectMany(p => p.Profile.Services).Select(s => s.Unit)];
 
     /// <summary>What the user has to add to another command to look in the same places.</summary>
     public string Arguments(ParseResult parsed) => string.Concat(

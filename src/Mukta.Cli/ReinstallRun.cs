@@ -46,7 +46,7 @@ internal sealed class ReinstallRun(Session session, Product product, ParseResult
     public bool IsAgreed { get; init; }
 
     /// <summary>True where an interrupted run of the same command is there to go on with.</summary>
-    public bool IsInterrupted => (left ??= SteppedOperation.Interrupted(product.Machine.Home, Command, product.Profile.Product)) is not null;
+    public bool IsInterrupted => (left ??= Operation.FindInterrupted(product.Machine.Home, Command, product.Profile.Product)) is not null;
 
     public Manifest Manifest => manifest ??= MetalinkReader.ReadFile(ManifestFile ?? product.ManifestFile);
 

@@ -30,7 +30,7 @@ internal sealed class TargetOptions(bool mayBeNew = false)
         if (Directory.Exists(named) || named.Contains('/', StringComparison.Ordinal))
             return null;
         var product = choice.Product(parsed, named);
-        return SteppedOperation.Interrupted(product.Machine.Home, command, product.Profile.Product) is not null
+        return Operation.FindInterrupted(product.Machine.Home, command, product.Profile.Product) is not null
             || (choice.Named(parsed) is null && (NewPlace(parsed) is not null || (HasNone(product) && FolderInItsPlace(product) is null))) ? product : null;
     }
 

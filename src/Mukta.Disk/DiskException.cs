@@ -9,9 +9,10 @@ namespace Mukta.Disk;
 public sealed class DiskException(int errno, string doing, string path)
     : MuktaException(ExitCode.Blocked, $"Cannot {doing}: {Marshal.GetPInvokeErrorMessage(errno)}.", PathBytes.Shown(path), Advice(errno))
 {
-    internal const int NotPermitted = 1, NoEntry = 2, InputOutput = 5, AccessDenied = 13, Exists = 17, OtherDevice = 18, NotDirectory = 20,
+    /// <summary>Numbers of errno(3) that are asked for by name.</summary>
+    public const int NotPermitted = 1, NoEntry = 2, InputOutput = 5, AccessDenied = 13, Exists = 17, OtherDevice = 18, NotDirectory = 20,
         TooManyOpen = 24, NoSpace = 28, ReadOnlyFileSystem = 30, TooManyLinks = 31, NameTooLong = 36, NotImplemented = 38,
-        NotEmpty = 39, LinkLoop = 40, NotSupported = 95, QuotaExceeded = 122, WouldBlock = 11, Stale = 116;
+        NotEmpty = 39, LinkLoop = 40, NotSupported = 95, QuotaExceeded = 122, WouldBlock = 11, Stale = 116, InvalidValue = 22, FileTooBig = 27;
 
     /// <summary>The system's error number.</summary>
     public int Errno { get; } = errno;

@@ -10,8 +10,6 @@ namespace Mukta.Disk;
 /// </summary>
 public sealed class Folder : IDisposable
 {
-    private const int InvalidArgument = 22;
-
     private readonly SafeFileHandle root;
     private readonly bool stepByStep;
 
@@ -29,17 +27,14 @@ public sealed class Folder : IDisposable
         this.stepByStep = stepByStep || !KernelResolvesBeneath();
     }
 
-    /// <summary>Told before each change below the folder. Tests end the world there.</summary>
-    internal Action? OnChange { get; set; }
-
-    /// <summary>Says that a change is about to be made.</summary>
-    internal void Passing() => OnChange?.Invoke();
-
     /// <summary>The path the folder was opened by.</summary>
     public string Path { get; }
 
     /// <summary>The path that the kernel knows the folder by: absolute and without a link on its way.</summary>
     public string RealPath => new FileInfo($"/proc/self/fd/{root.DangerousGetHandle()}").LinkTarget ?? System.IO.Path.GetFullPath(Path);
+
+    /// <summary>The folder that a relative path is in; "" for this one.</summary>
+    public static string ParentOf(string path) => path.LastIndexOf('/') is var slash && slash < 0 ? "" : path[..slash];
 
     /// <summary>The real path of a folder that may not be there yet: of the part that is, with the rest behind it.</summary>
     public static string RealPathOf(string path)
@@ -91,27 +86,57 @@ public sealed class Folder : IDisposable
     /// <summary>Opens a file for reading. A pipe or socket that has taken its place does not block.</summary>
     public SafeFileHandle OpenRead(string path) => OpenFile(path, Native.ReadOnly | Native.NonBlock, 0, "open");
 
-    /// <summary>Makes a new file, readable and writable. Fails where something stands already.</summary>
-    public SafeFileHandle CreateFile(string path, int mode)
+    /// <summary>Reads a whole regular file. A link, a pipe or a device is refused, and so is one that is too long.</summary>
+    /// <param name="path">The file.</param>
+    /// <param name="most">The longest that is read, in bytes.</param>
+    /// <exception cref="DiskException">There is none, it is something else or too long, or it cannot be read.</exception>
+    public byte[] ReadAll(string path, long most)
     {
-        Passing();
-        return OpenFile(path, Native.ReadWrite | Native.Create | Native.Exclusive, mode, "create");
+        using var file = OpenRead(path);
+        if (Native.StatxAt(file, PathBytes.Encode(""), Native.AtEmptyPath, Native.StatxBasic, out var found) != 0)
+            throw Failure("look at", path);
+        var size = (long)found.Size;
+        if (Node.From(found).Kind != NodeKind.File || size > most)
+            throw Failure("read", System.IO.Path.Join(Path, path), size > most ? DiskException.FileTooBig : DiskException.InvalidValue);
+        try
+        {
+            var bytes = new byte[size];
+            var done = 0;
+            for (int got; done < size && (got = RandomAccess.Read(file, bytes.AsSpan(done), done)) > 0;)
+                done += got;
+            return done == size ? bytes : bytes[..done];
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            throw Failure("read", System.IO.Path.Join(Path, path), e.HResult);
+        }
+    }
+
+    /// <summary>Makes a new file, readable and writable. Fails if something is there already.</summary>
+    public WritableFile CreateFile(string path, int mode)
+    {
+        var change = Told(DiskChangeKind.CreateFile, path);
+        var file = OpenFile(path, Native.ReadWrite | Native.Create | Native.Exclusive, mode, "create");
+        After(change);
+        return new WritableFile(file, ShownOf(path));
     }
 
     /// <summary>
-    /// Opens the file at a path for reading and writing, and makes it where there is none. One that has a second name is
+    /// Opens the file at a path for reading and writing, and makes it if there is none. One that has a second name is
     /// refused: writing to it would change a file elsewhere.
     /// </summary>
-    public SafeFileHandle OpenOrCreateFile(string path, int mode)
+    public WritableFile OpenOrCreateFile(string path, int mode)
     {
-        Passing();
-        return OnlyName(OpenFile(path, Native.ReadWrite | Native.Create | Native.NonBlock, mode, "open for writing"), path);
+        var change = DiskWatch.Current.Value is not null && Look(path) is null ? Told(DiskChangeKind.CreateFile, path) : null;
+        var file = OnlyName(OpenFile(path, Native.ReadWrite | Native.Create | Native.NonBlock, mode, "open for writing"), path);
+        After(change);
+        return file;
     }
 
-    private SafeFileHandle OnlyName(SafeFileHandle file, string path)
+    private WritableFile OnlyName(SafeFileHandle file, string path)
     {
         if (Native.StatxAt(file, PathBytes.Encode(""), Native.AtEmptyPath, Native.StatxBasic, out var found) == 0 && found.Links == 1 && Node.From(found).Kind == NodeKind.File)
-            return file;
+            return new WritableFile(file, ShownOf(path));
         file.Dispose();
         throw Failure("write to something that is no file of its own", System.IO.Path.Join(Path, path), DiskException.TooManyLinks);
     }
@@ -120,8 +145,35 @@ public sealed class Folder : IDisposable
     public void MakeFolder(string path, int mode)
     {
         using var at = At(path);
-        Passing();
+        var change = Told(DiskChangeKind.MakeFolder, path);
         Check(Native.MakeFolder(at.Parent, at.Name, (uint)mode), "make the folder", path);
+        After(change);
+    }
+
+    /// <summary>Makes sure that a folder is there, with all on its way, each with the owner, group and mode of the one around it.</summary>
+    /// <param name="path">The folder.</param>
+    /// <param name="isLasting">True to make each new name outlast a loss of power.</param>
+    /// <exception cref="DiskException">Something else is there, or the folder may not be made.</exception>
+    public void EnsureFolder(string path, bool isLasting = false)
+    {
+        if (path.Length == 0 || Look(path) is { Kind: NodeKind.Folder })
+            return;
+        var parent = ParentOf(path);
+        EnsureFolder(parent, isLasting);
+        var like = Look(parent.Length == 0 ? "." : parent) ?? throw Failure("look at", ShownOf(parent), DiskException.NoEntry);
+        try
+        {
+            MakeFolder(path, like.Mode & 0x1FF);
+        }
+        catch (DiskException e) when (e.Errno == DiskException.Exists && Look(path) is { Kind: NodeKind.Folder })
+        {
+            return; // Another run was faster.
+        }
+
+        SetOwner(path, like.User, like.Group);
+        SetMode(path, like.Mode);
+        if (isLasting)
+            Flush(parent);
     }
 
     /// <summary>
@@ -131,11 +183,12 @@ public sealed class Folder : IDisposable
     {
         using var source = At(from);
         using var target = At(to);
-        Passing();
+        var change = Told(replace ? DiskChangeKind.Replace : DiskChangeKind.Rename, from, to);
         var result = Native.Rename(source.Parent, source.Name, target.Parent, target.Name, replace ? 0 : Native.RenameNoReplace);
-        if (result != 0 && !replace && Marshal.GetLastPInvokeError() == InvalidArgument && Look(to) is null)
+        if (result != 0 && !replace && Marshal.GetLastPInvokeError() == DiskException.InvalidValue && Look(to) is null)
             result = Native.Rename(source.Parent, source.Name, target.Parent, target.Name, 0); // A file system without the flag.
         Check(result, "rename", from);
+        After(change);
     }
 
     /// <summary>
@@ -150,10 +203,14 @@ public sealed class Folder : IDisposable
         using (var source = At(path))
         using (var target = At(other))
         {
-            Passing();
+            var change = Told(DiskChangeKind.Exchange, path, other);
             if (Native.Rename(source.Parent, source.Name, target.Parent, target.Name, Native.RenameExchange) == 0)
+            {
+                After(change);
                 return;
-            if (Marshal.GetLastPInvokeError() is not (InvalidArgument or DiskException.NotImplemented or DiskException.NotSupported))
+            }
+
+            if (Marshal.GetLastPInvokeError() is not (DiskException.InvalidValue or DiskException.NotImplemented or DiskException.NotSupported))
                 throw Failure("rename", path);
         }
 
@@ -167,10 +224,14 @@ public sealed class Folder : IDisposable
     {
         using var source = At(from);
         using var target = At(to);
-        Passing();
+        var change = Told(DiskChangeKind.HardLink, from, to);
         if (Native.Link(source.Parent, source.Name, target.Parent, target.Name, 0) == 0)
+        {
+            After(change);
             return true;
-        return Marshal.GetLastPInvokeError() is DiskException.NotPermitted or DiskException.NotSupported or DiskException.TooManyLinks
+        }
+
+        return Marshal.GetLastPInvokeError() is DiskException.NotPermitted or DiskException.NotSupported or DiskException.TooManyLinks or DiskException.OtherDevice
             ? false
             : throw Failure("link", from);
     }
@@ -179,8 +240,9 @@ public sealed class Folder : IDisposable
     public void MakeLink(string path, string target)
     {
         using var at = At(path);
-        Passing();
+        var change = Told(DiskChangeKind.MakeLink, path, target);
         Check(Native.SymbolicLink(PathBytes.Encode(target), at.Parent, at.Name), "make the link", path);
+        After(change);
     }
 
     /// <summary>Where a symbolic link points.</summary>
@@ -196,7 +258,7 @@ public sealed class Folder : IDisposable
     public void SetMode(string path, int mode)
     {
         using var at = At(path);
-        Passing();
+        Told(DiskChangeKind.SetMetadata, path);
         Check(Native.ChangeMode(at.Parent, at.Name, (uint)mode, Native.AtSymlinkNoFollow), "change the mode of", path);
     }
 
@@ -204,7 +266,7 @@ public sealed class Folder : IDisposable
     public void SetOwner(string path, uint user, uint group)
     {
         using var at = At(path);
-        Passing();
+        Told(DiskChangeKind.SetMetadata, path);
         if (Native.ChangeOwner(at.Parent, at.Name, user, group, Native.AtSymlinkNoFollow) != 0
             && Marshal.GetLastPInvokeError() is not (DiskException.NotPermitted or DiskException.NotSupported))
             throw Failure("change the owner of", path);
@@ -214,8 +276,9 @@ public sealed class Folder : IDisposable
     public void RemoveFile(string path)
     {
         using var at = At(path);
-        Passing();
+        var change = Told(DiskChangeKind.RemoveFile, path);
         Check(Native.Unlink(at.Parent, at.Name, 0), "remove", path);
+        After(change);
     }
 
     /// <summary>Sets the time of the last change of a file, folder or link. A user who may not leaves it as it is.</summary>
@@ -224,37 +287,40 @@ public sealed class Folder : IDisposable
     public void SetModified(string path, long modifiedNs)
     {
         using var at = At(path);
-        Passing();
+        Told(DiskChangeKind.SetMetadata, path);
         if (Native.SetModified(at.Parent, at.Name, modifiedNs) != 0 && Marshal.GetLastPInvokeError() is not (DiskException.NotPermitted or DiskException.AccessDenied))
             throw Failure("set the time of", path);
     }
 
     /// <summary>Opens a file that is there for reading and writing. One that has a second name is refused, as in <see cref="OpenOrCreateFile"/>.</summary>
-    public SafeFileHandle OpenToPatch(string path) => OnlyName(OpenFile(path, Native.ReadWrite | Native.NonBlock, 0, "open for writing"), path);
+    public WritableFile OpenToPatch(string path) => OnlyName(OpenFile(path, Native.ReadWrite | Native.NonBlock, 0, "open for writing"), path);
 
     /// <summary>Removes a folder if nothing is in it. False where something is.</summary>
     public bool TryRemoveEmptyFolder(string path)
     {
         using var at = At(path);
-        Passing();
+        var change = Told(DiskChangeKind.RemoveFolder, path);
         if (Native.Unlink(at.Parent, at.Name, Native.AtRemoveDir) == 0)
+        {
+            After(change);
             return true;
+        }
+
         return Marshal.GetLastPInvokeError() is DiskException.NotEmpty or DiskException.Exists ? false : throw Failure("remove the folder", path);
     }
 
-    /// <summary>Makes sure that names made, moved or removed in a folder outlast a loss of power.</summary>
+    /// <summary>
+    /// Makes sure that names made, moved or removed in a folder outlast a loss of power. A file system that does not know how to
+    /// flush a folder writes names in order anyway.
+    /// </summary>
     /// <param name="path">The folder, or "" for this one.</param>
     public void Flush(string path)
     {
-        Passing();
-        if (path.Length == 0)
-        {
-            Check(Native.Sync(root), "flush", path);
-            return;
-        }
-
-        using var folder = OpenFile(path, Native.ReadOnly | Native.Directory, 0, "open");
-        Check(Native.Sync(folder), "flush", path);
+        var change = Told(DiskChangeKind.FlushFolder, path);
+        using var folder = path.Length == 0 ? null : OpenFile(path, Native.ReadOnly | Native.Directory, 0, "open");
+        if (Native.Sync(folder ?? root) != 0 && Marshal.GetLastPInvokeError() is not (DiskException.InvalidValue or DiskException.NotSupported))
+            throw Failure("flush", path);
+        After(change);
     }
 
     /// <summary>True where names may be made and removed in the folder at a path ("" for this one) by whoever runs this.</summary>
@@ -265,11 +331,28 @@ public sealed class Folder : IDisposable
     }
 
     /// <summary>Opens the folder at a path for listing, or this one for "".</summary>
-    internal SafeFileHandle OpenFolder(string path) =>
+    public SafeFileHandle OpenFolder(string path) =>
         OpenFile(path.Length == 0 ? "." : path, Native.ReadOnly | Native.Directory, 0, "open the folder");
 
     /// <inheritdoc/>
     public void Dispose() => root.Dispose();
+
+    private string ShownOf(string path) => path.Length == 0 ? Path : System.IO.Path.Join(Path, path);
+
+    private DiskChange? Told(DiskChangeKind kind, string path, string? other = null)
+    {
+        if (DiskWatch.Current.Value is not { } watch)
+            return null;
+        var change = new DiskChange(kind, ShownOf(path)) { Other = other is null || kind == DiskChangeKind.MakeLink ? other : ShownOf(other) };
+        watch.Before(change);
+        return change;
+    }
+
+    private static void After(DiskChange? change)
+    {
+        if (change is not null)
+            DiskWatch.Current.Value?.After(change);
+    }
 
     internal static DiskException Failure(string doing, string where, int? errno = null) =>
         new(errno ?? Marshal.GetLastPInvokeError(), doing, where);

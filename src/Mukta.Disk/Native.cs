@@ -26,10 +26,12 @@ internal static partial class Native
 
     public const uint RenameNoReplace = 1;
     public const uint RenameExchange = 2;
-    public const uint StatxBasic = 0x7ff;
+    public const uint StatxBasic = 0x17ff; // STATX_BASIC_STATS and STATX_MNT_ID
     public const int AdviseWillNeed = 3;
     public const int AdviseDontNeed = 4;
+    public const int LockShared = 1;
     public const int LockExclusive = 2;
+    public const int LockRelease = 8;
     public const int LockNonBlocking = 4;
 
     private const nint Openat2Number = 437;
@@ -80,6 +82,7 @@ internal static partial class Native
         public uint RdevMinor;
         public uint DeviceMajor;
         public uint DeviceMinor;
+        public ulong MountId;
     }
 
     [StructLayout(LayoutKind.Sequential, Size = 112)]
@@ -204,6 +207,42 @@ internal static partial class Native
 
     [LibraryImport("libc", EntryPoint = "flock", SetLastError = true)]
     public static partial int Lock(SafeFileHandle file, int operation);
+
+    /// <summary>Begins to write a file's changed bytes and does not wait (sync_file_range(2), SYNC_FILE_RANGE_WRITE).</summary>
+    public static int BeginSync(SafeFileHandle file) => SyncRange(file, 0, 0, 2);
+
+    [LibraryImport("libc", EntryPoint = "sync_file_range", SetLastError = true)]
+    private static partial int SyncRange(SafeFileHandle file, long offset, long length, uint flags);
+
+    [LibraryImport("libc", EntryPoint = "geteuid")]
+    public static partial uint EffectiveUser();
+
+    [LibraryImport("libc", EntryPoint = "setfsuid")]
+    public static partial int SetFileSystemUser(uint user);
+
+    [LibraryImport("libc", EntryPoint = "setfsgid")]
+    public static partial int SetFileSystemGroup(uint group);
+
+    private static readonly Lazy<uint[]> OwnGroups = new(() =>
+    {
+        var groups = new uint[1024];
+        var count = GetGroups(groups.Length, groups);
+        return count > 0 ? groups[..count] : [];
+    });
+
+    /// <summary>Takes the further groups from the calling thread, or gives it the process's own again: the system call and not the library's, which changes all threads.</summary>
+    public static void SetThreadGroups(bool none)
+    {
+        var setGroups = RuntimeInformation.ProcessArchitecture == Architecture.X64 ? 116 : 159;
+        var groups = OwnGroups.Value;
+        _ = SystemCall(setGroups, none ? 0 : groups.Length, groups);
+    }
+
+    [LibraryImport("libc", EntryPoint = "getgroups", SetLastError = true)]
+    private static partial int GetGroups(int size, [Out] uint[] groups);
+
+    [LibraryImport("libc", EntryPoint = "syscall", SetLastError = true)]
+    private static partial nint SystemCall(nint number, nint count, uint[] groups);
 
     private const nuint FileExtents = 0xC020660B;
 

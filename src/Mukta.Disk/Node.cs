@@ -34,6 +34,9 @@ public readonly record struct Node(
     /// <summary>True where a flag forbids even its owner to change, rename or remove it (chattr(1), i or a).</summary>
     public bool IsLocked { get; init; }
 
+    /// <summary>The mount it is reached by: only within one can names be moved. 0 if the kernel does not tell (before 5.8).</summary>
+    public ulong MountId { get; init; }
+
     /// <summary>How many names it has.</summary>
     public uint Links { get; init; }
 
@@ -56,7 +59,7 @@ public readonly record struct Node(
         (s.Mode & 0xF000) switch { 0x8000 => NodeKind.File, 0x4000 => NodeKind.Folder, 0xA000 => NodeKind.Link, _ => NodeKind.Special },
         (long)s.Size, s.Mode & 0xFFF, s.User, s.Group, ((ulong)s.DeviceMajor << 32) | s.DeviceMinor, s.Inode,
         Nanoseconds(s.Modified), Nanoseconds(s.Changed))
-    { IsLocked = (s.Attributes & (Immutable | AppendOnly)) != 0, Links = s.Links };
+    { IsLocked = (s.Attributes & (Immutable | AppendOnly)) != 0, Links = s.Links, MountId = (s.Mask & 0x1000) != 0 ? s.MountId : 0 };
 
     internal static long AccessedNs(in Native.Statx s) => Nanoseconds(s.Accessed);
 

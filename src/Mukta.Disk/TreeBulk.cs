@@ -67,15 +67,15 @@ public static class TreeBulk
         do
         {
             removed = 0;
-            FolderStream.Each(folder, shown, (name, _) =>
+            FolderStream.Each(folder, shown, (name, type) =>
             {
                 cancel.ThrowIfCancellationRequested();
-                if (Native.Unlink(folder, name, 0) != 0)
+                if (type == FolderStream.OfFolder || !TryUnlink(folder, name, 0, shown))
                 {
-                    using var inner = Enter(folder, name, depth) ?? throw Folder.Failure("remove", Path.Join(shown, PathBytes.Decode(name[..^1])));
-                    Empty(inner, Path.Join(shown, PathBytes.Decode(name[..^1])), depth + 1, cancel);
-                    if (Native.Unlink(folder, name, Native.AtRemoveDir) != 0)
-                        throw Folder.Failure("remove the folder", Path.Join(shown, PathBytes.Decode(name[..^1])));
+                    using var inner = Enter(folder, name, depth) ?? throw Folder.Failure("remove", ShownOf(shown, name));
+                    Empty(inner, ShownOf(shown, name), depth + 1, cancel);
+                    if (!TryUnlink(folder, name, Native.AtRemoveDir, shown))
+                        throw Folder.Failure("remove the folder", ShownOf(shown, name));
                 }
 
                 removed++;
@@ -84,6 +84,19 @@ public static class TreeBulk
         }
         while (removed > 0);
     }
+
+    private static bool TryUnlink(SafeFileHandle folder, ReadOnlySpan<byte> name, int flags, string shown)
+    {
+        var watch = DiskWatch.Current.Value;
+        var change = watch is null ? null : new DiskChange(flags == 0 ? DiskChangeKind.RemoveFile : DiskChangeKind.RemoveFolder, ShownOf(shown, name));
+        watch?.Before(change!);
+        if (Native.Unlink(folder, name, flags) != 0)
+            return false;
+        watch?.After(change!);
+        return true;
+    }
+
+    private static string ShownOf(string shown, ReadOnlySpan<byte> name) => Path.Join(shown, PathBytes.Decode(name[..^1]));
 
     private sealed class Sum
     {

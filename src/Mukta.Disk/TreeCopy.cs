@@ -7,7 +7,7 @@ namespace Mukta.Disk;
 /// <param name="source">Where it is.</param>
 /// <param name="target">Where it goes; the same or another file system.</param>
 /// <param name="way">How.</param>
-internal sealed class TreeCopy(Folder source, Folder target, CopyWay way)
+public sealed class TreeCopy(Folder source, Folder target, CopyWay way)
 {
     private readonly Dictionary<(ulong Device, ulong Inode), string> names = [];
     private readonly List<string> leftOut = [];
@@ -55,7 +55,28 @@ internal sealed class TreeCopy(Folder source, Folder target, CopyWay way)
             CopyMetadata(path, node); // Not before all is in it: that changes its time, and its mode may forbid it.
         }
 
+        target.Flush(Folder.ParentOf(to));
         return new CopiedTree(files, bytes, leftOut);
+    }
+
+    /// <summary>Copies whatever is at a path: a file, a link, or a folder with all it holds.</summary>
+    /// <exception cref="DiskException">It cannot be read or written, or is a socket, pipe or device.</exception>
+    public void CopyAny(string from, string to)
+    {
+        var node = source.Look(from) ?? throw new DiskException(DiskException.NoEntry, "look at", Path.Join(source.Path, from));
+        if (node.Kind == NodeKind.Folder)
+        {
+            if (Copy(from, to, null, null, CancellationToken.None).LeftOut is [var special, ..])
+                throw new DiskException(DiskException.NotSupported, "copy a socket, pipe or device", Path.Join(source.Path, from, special));
+        }
+        else if (node.Kind == NodeKind.Special)
+        {
+            throw new DiskException(DiskException.NotSupported, "copy a socket, pipe or device", Path.Join(source.Path, from));
+        }
+        else
+        {
+            Put(from, to, node, null, CancellationToken.None);
+        }
     }
 
     private void MakeFolder(string path)
@@ -103,35 +124,39 @@ internal sealed class TreeCopy(Folder source, Folder target, CopyWay way)
     {
         using var old = source.OpenRead(from);
         using var copy = target.CreateFile(to, 0b110_000_000);
-        if (way == CopyWay.HardLinks && Native.TryClone(copy, old))
-            return;
-        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
-        var buffer = new byte[1 << 20];
-        var done = 0L;
-        for (int got; (got = RandomAccess.Read(old, buffer, done)) > 0; done += got)
+        if (way == CopyWay.HardLinks && copy.TryClone(old))
         {
-            cancel.ThrowIfCancellationRequested();
-            hash.AppendData(buffer, 0, got);
-            target.Passing();
-            FileBytes.Write(copy, buffer.AsSpan(0, got), done, to);
-            meter?.Count(got);
+            copy.Flush();
+            return;
         }
 
-        bytes += done;
-        target.Passing();
-        FileBytes.Flush(copy, to);
+        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+        bytes += copy.CopyFrom(old, 0, 0, long.MaxValue, passing =>
+        {
+            cancel.ThrowIfCancellationRequested();
+            hash.AppendData(passing.Span);
+            meter?.Count(passing.Length);
+        });
+        copy.Flush();
         if (source.Look(from) is not { } after || !after.IsSameAs(node))
-            throw new MuktaException(ExitCode.Blocked, "A file changed while it was copied.", PathBytes.Shown(Path.Join(source.Path, from)), "Close what writes to it, then run the same command again.");
-        _ = Native.Advise(copy, 0, 0, Native.AdviseDontNeed);
-        if (!Hash(copy, buffer, cancel).AsSpan().SequenceEqual(hash.GetHashAndReset()))
         {
             throw new MuktaException(
-                ExitCode.Blocked, "A copy does not read back as it was written.", PathBytes.Shown(Path.Join(target.Path, to)), "The original is untouched. Look at the system's log for disk errors, and test the machine's memory.");
+                ExitCode.Blocked, "A file changed while it was copied.", PathBytes.Shown(Path.Join(source.Path, from)),
+                "Close what writes to it, then run the same command again.");
+        }
+
+        copy.DropFromMemory();
+        if (!Hash(copy.Handle, cancel).AsSpan().SequenceEqual(hash.GetHashAndReset()))
+        {
+            throw new MuktaException(
+                ExitCode.Blocked, "A copy does not read back as it was written.", PathBytes.Shown(Path.Join(target.Path, to)),
+                "The original is untouched. Check the system's log for disk errors, and test the machine's memory.");
         }
     }
 
-    private static byte[] Hash(SafeFileHandle file, byte[] buffer, CancellationToken cancel)
+    private static byte[] Hash(SafeFileHandle file, CancellationToken cancel)
     {
+        var buffer = new byte[1 << 20];
         using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
         var done = 0L;
         for (int got; (got = RandomAccess.Read(file, buffer, done)) > 0; done += got)

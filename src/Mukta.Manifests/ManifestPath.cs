@@ -1,5 +1,4 @@
 using System.Text;
-using Mukta.Disk;
 
 namespace Mukta.Manifests;
 
@@ -7,7 +6,7 @@ namespace Mukta.Manifests;
 public static class ManifestPath
 {
     /// <summary>The folder below an install where Mukta stages and holds files. No manifest may name it.</summary>
-    public const string OwnFolder = OwnFolders.Name;
+    public const string OwnFolder = Disk.OwnFolder.Name;
 
     /// <summary>The longest path, in bytes of UTF-8.</summary>
     public const int LongestPath = 4000;

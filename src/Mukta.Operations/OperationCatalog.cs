@@ -5,98 +5,161 @@ namespace Mukta.Operations;
 /// <summary>How an operation stands.</summary>
 public enum OperationState
 {
+    /// <summary>A run of mukta is working on it now.</summary>
+    Running,
+
     /// <summary>It was interrupted; the same command goes on with it.</summary>
     Unfinished,
 
+    /// <summary>It goes on once the machine is restarted.</summary>
+    Waiting,
+
     /// <summary>It came to its end.</summary>
     Done,
+
+    /// <summary>Its undo was begun and has not ended.</summary>
+    BeingUndone,
 
     /// <summary>It was undone.</summary>
     Undone,
 }
 
-/// <summary>What an operation holds in one place.</summary>
+/// <summary>What an operation keeps in one place.</summary>
 /// <param name="Anchor">The folder that its paths are relative to.</param>
-/// <param name="Parent">The folder of held areas that it is in, relative to the anchor.</param>
+/// <param name="Parent">The folder of operations that it is in, relative to the anchor.</param>
 /// <param name="Record">What it has done.</param>
-/// <param name="Size">What it holds.</param>
-public sealed record HeldOperation(string Anchor, string Parent, OperationRecord Record, TreeSize Size)
+/// <param name="Size">What it keeps.</param>
+/// <param name="State">How it stands.</param>
+public sealed record KeptOperation(string Anchor, string Parent, OperationRecord Record, TreeSize Size, OperationState State)
 {
     /// <summary>The operation's id.</summary>
     public string Id => Record.Header.Operation;
 
     /// <summary>The operation's folder.</summary>
     public string Place => Path.Join(Anchor, Record.Path);
-
-    /// <summary>How it stands.</summary>
-    public OperationState State => Record.IsUndone ? OperationState.Undone : Record.IsEnded ? OperationState.Done : OperationState.Unfinished;
 }
 
-/// <summary>Finds the operations that a machine holds something of, puts back what they have changed, and purges what they hold.</summary>
+/// <summary>Finds the operations that a machine keeps something of, puts back what they have changed, and purges what they keep.</summary>
 /// <param name="home">The machine.</param>
 /// <param name="time">For dates.</param>
 /// <param name="services">For operations that have changed services.</param>
 public sealed class OperationCatalog(OperationHome home, TimeProvider time, IServiceUndo? services = null)
 {
-    /// <summary>All operations, oldest first. One that has changed several disks is there once for each.</summary>
+    /// <summary>Journals that were found and cannot be used, from the last <see cref="All"/>.</summary>
+    public IReadOnlyList<JournalFault> Faults { get; private set; } = [];
+
+    /// <summary>All operations, first one first. One that has changed several disks is there once for each.</summary>
     /// <param name="installs">Installs to look in.</param>
-    /// <param name="places">Further folders of held areas.</param>
-    public IReadOnlyList<HeldOperation> All(IEnumerable<string> installs, IEnumerable<string> places)
+    /// <param name="places">Further folders of operations that are remembered. One that a main journal names is found without it.</param>
+    public IReadOnlyList<KeptOperation> All(IEnumerable<string> installs, IEnumerable<string> places)
     {
-        var folders = installs.Select(i => Path.Join(i, HeldArea.OfInstall)).Concat(places).Prepend(Own).Select(RealPath).OfType<string>().Distinct(StringComparer.Ordinal);
-        return [.. folders.SelectMany(In).OrderBy(o => o.Record.Header.Started).ThenBy(o => o.Id, StringComparer.Ordinal)];
+        var faults = new List<JournalFault>();
+        var main = At(home.Root, MainPlace(), faults);
+        var named = main.SelectMany(o => o.Record.Changes.OfType<AreaUsed>()).Select(a => Path.Join(home.Root, a.Place));
+        var anchors = installs.Concat(named).Concat(places.Where(p => p.EndsWith("/" + KeptArea.OfInstall, StringComparison.Ordinal)).Select(p => p[..^(KeptArea.OfInstall.Length + 1)]))
+            .Select(RealPath).OfType<string>().Distinct(StringComparer.Ordinal);
+        var all = main.Concat(anchors.SelectMany(a => At(a, KeptArea.OfInstall, faults))).ToList();
+        Faults = faults;
+        return [.. all.OrderBy(o => o.Record.Header.Sequence).ThenBy(o => o.Record.Header.Started).ThenBy(o => o.Id, StringComparer.Ordinal)];
     }
 
     /// <summary>Puts back what an operation has changed.</summary>
     /// <param name="areas">All that <see cref="All"/> tells of one operation.</param>
     /// <param name="begun">Told of the undo's own areas, once each is made.</param>
-    /// <param name="cancel">Interrupts between steps; the same undo goes on.</param>
-    /// <returns>The id of the undo, which can be undone too.</returns>
-    /// <exception cref="MuktaException">Something cannot be put back, or another run works on the install.</exception>
-    public string Undo(IReadOnlyList<HeldOperation> areas, Action<OperationHeader, string>? begun, CancellationToken cancel)
+    /// <param name="cancel">Interrupts between changes; the same undo goes on.</param>
+    /// <exception cref="MuktaException">Another run works on an install, or the disk fails.</exception>
+    public UndoOutcome Undo(IReadOnlyList<KeptOperation> areas, Action<OperationHeader, string>? begun, CancellationToken cancel)
     {
-        string? id = null;
-        foreach (var area in areas.Where(a => a.State != OperationState.Undone).OrderBy(IsUsual))
+        OperationHeader? header = null;
+        var left = new List<(string, string)>();
+        foreach (var area in areas.Where(a => a.State != OperationState.Undone).OrderBy(IsMain))
         {
             using var anchor = Folder.Open(area.Anchor);
-            using var held = area.Record.Header.Anchor == OperationHeader.Install ? InstallLock.Take(anchor, time) : null;
-            id = new Undoer(time, header => begun?.Invoke(header, Path.Join(area.Anchor, area.Parent)), services).Undo(anchor, area.Parent, area.Record, id, cancel);
+            using var held = new InstallLocks(time);
+            held.TakeAll(anchor, area, IsMain(area));
+            var undoer = new Undoer(time, IsMain(area) ? services : null) { Begun = h => begun?.Invoke(h, Path.Join(area.Anchor, area.Parent)) };
+            var (of, notRestored) = undoer.Undo(anchor, area, header, () => OperationSequence.Next(home, areas.Select(a => a.Record)), cancel);
+            header ??= of;
+            left.AddRange(notRestored);
         }
 
-        return id ?? throw new ArgumentException("There is nothing to undo.", nameof(areas));
+        return header is null ? throw new ArgumentException("There is nothing to undo.", nameof(areas)) : new UndoOutcome(header.Operation, left);
     }
 
-    /// <summary>The area in Mukta's folder for state comes last: services are changed back once the files are.</summary>
-    private bool IsUsual(HeldOperation area) => area.Record.Header.Anchor == OperationHeader.Root && Path.Join(area.Anchor, area.Parent) == RealPath(Own);
-
-    private string Own => Path.Join(home.State, "mukta", "held");
-
-    /// <summary>Deletes what an operation holds, and its record. Nothing brings it back.</summary>
-    /// <exception cref="MuktaException">Something cannot be removed, and the rest stays listed; or another run works on the install.</exception>
-    public void Purge(HeldOperation area, CancellationToken cancel)
+    /// <summary>Deletes what an operation keeps, and its journal. Nothing brings it back.</summary>
+    /// <param name="area">The operation in one place.</param>
+    /// <param name="evenUnfinished">True to delete one that is unfinished, being undone or waiting too.</param>
+    /// <param name="cancel">Interrupts; the rest stays listed.</param>
+    /// <exception cref="MuktaException">It may not be deleted now, something cannot be removed, or another run works on the install.</exception>
+    public void Purge(KeptOperation area, bool evenUnfinished, CancellationToken cancel)
     {
+        if (area.State is not (OperationState.Done or OperationState.Undone) && !(evenUnfinished && area.State != OperationState.Running))
+        {
+            throw new MuktaException(
+                ExitCode.Blocked, $"This operation is {StateName(area.State)}, so what it keeps was not deleted.", area.Id,
+                area.State == OperationState.Running ? "Wait until it has finished." : "Finish or undo it first, or delete it all the same: name its id and add --even-unfinished.");
+        }
+
         using var anchor = Folder.Open(area.Anchor);
-        using var held = area.Record.Header.Anchor == OperationHeader.Install ? InstallLock.Take(anchor, time) : null;
-        if (anchor.Look($"{area.Record.Path}/files") is not null)
-            TreeBulk.Remove(anchor, $"{area.Record.Path}/files", cancel); // The record goes last: until then the rest can still be found.
+        using var identity = JournalTrust.IdentityFor(anchor, area.Record);
+        using var held = new InstallLocks(time);
+        if (!IsMain(area))
+            held.Take(anchor);
+        using (Journal.Open(anchor, area.Record.Path).Journal)
+        {
+            var files = $"{area.Record.Path}/{ChangeSite.FolderName}";
+            if (anchor.Look(files) is not null)
+                TreeBulk.Remove(anchor, files, cancel); // The journal goes last: until then the rest can still be found.
+        }
+
         TreeBulk.Remove(anchor, area.Record.Path, cancel);
     }
 
-    private IEnumerable<HeldOperation> In(string held)
+    /// <summary>How an operation stands, as the end of the sentence "it is ...".</summary>
+    public static string StateName(OperationState state) => state switch
     {
-        var install = held.EndsWith("/" + HeldArea.OfInstall, StringComparison.Ordinal) ? held[..^(HeldArea.OfInstall.Length + 1)] : null;
-        return At(home.Root, Path.GetRelativePath(home.Root, held), OperationHeader.Root).Concat(install is null ? [] : At(install, HeldArea.OfInstall, OperationHeader.Install));
+        OperationState.Running => "running",
+        OperationState.Unfinished => "unfinished",
+        OperationState.Waiting => "waiting for a restart",
+        OperationState.BeingUndone => "being undone",
+        OperationState.Undone => "undone",
+        _ => "done",
+    };
+
+    /// <summary>The area in Mukta's folder for state comes last: services are changed back once the files are.</summary>
+    private bool IsMain(KeptOperation area) => area.Parent != KeptArea.OfInstall;
+
+    private string MainPlace()
+    {
+        using var root = Folder.Open(home.Root);
+        return AreasOfOperation.MainOf(root, home);
     }
 
-    private static List<HeldOperation> At(string anchor, string parent, string kind)
+    private static List<KeptOperation> At(string anchor, string parent, List<JournalFault> faults)
     {
         using var folder = Folder.Open(anchor);
-        return [.. OperationRecord.In(folder, parent).Where(r => r.Header.Anchor == kind)
-            .Select(r => new HeldOperation(anchor, parent, r, Held(TreeBulk.Measure(folder, r.Path, CancellationToken.None), r)))];
+        var records = OperationRecord.In(folder, parent, faults);
+        return [.. records.Select(r => new KeptOperation(folder.RealPath, parent, r, Kept(TreeBulk.Measure(folder, r.Path, CancellationToken.None), r), StateOf(folder, r, records)))];
     }
 
-    /// <summary>What lies in an operation's folder beside its record.</summary>
-    private static TreeSize Held(TreeSize all, OperationRecord record) => all with { Bytes = Math.Max(0, all.Bytes - record.Length), Files = all.Files - 1 };
+    private static OperationState StateOf(Folder folder, OperationRecord record, IReadOnlyList<OperationRecord> all)
+    {
+        if (record.IsUndone)
+            return OperationState.Undone;
+        using (var file = folder.OpenRead($"{record.Path}/{OperationRecord.FileName}"))
+        {
+            if (FileLock.IsTaken(file))
+                return OperationState.Running;
+        }
+
+        return all.Any(r => r.Header.Undoes == record.Header.Operation && !r.IsEnded) ? OperationState.BeingUndone
+            : record.IsEnded ? OperationState.Done
+            : record.WaitsFor is not null ? OperationState.Waiting
+            : OperationState.Unfinished;
+    }
+
+    /// <summary>What is in an operation's folder beside its journal.</summary>
+    private static TreeSize Kept(TreeSize all, OperationRecord record) => all with { Bytes = Math.Max(0, all.Bytes - record.Length), Files = Math.Max(0, all.Files - 1) };
 
     private static string? RealPath(string path)
     {

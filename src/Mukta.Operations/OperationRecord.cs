@@ -1,153 +1,181 @@
 using System.Globalization;
-using System.Security.Cryptography;
-using System.Text.Json.Serialization;
+using System.IO.Hashing;
 using System.Text.Json;
+using System.Text.Json.Serialization;
 using Mukta.Disk;
 
 namespace Mukta.Operations;
 
-/// <summary>How an operation's record begins (docs/formats.md).</summary>
-/// <param name="Format">mukta.operation/1.</param>
-/// <param name="Operation">The operation's id: date and time (UTC) and six random digits.</param>
-/// <param name="Command">The command that did it.</param>
-/// <param name="Product">The product; null where it was not said.</param>
-/// <param name="Release">The release; null where it was not said, or does not matter.</param>
-/// <param name="Started">When, UTC.</param>
-/// <param name="Anchor">What the paths are relative to: install, or root for the machine's root.</param>
-public sealed record OperationHeader(string Format, string Operation, string Command, string? Product, string? Release, DateTimeOffset Started, string Anchor)
-{
-    /// <summary>For an operation on an install.</summary>
-    public const string Install = "install";
-
-    /// <summary>For an operation on what lies outside of one.</summary>
-    public const string Root = "root";
-
-    /// <summary>The operation that this one undoes; null for none.</summary>
-    public string? Undoes { get; init; }
-
-    /// <summary>The beginning of a new operation, with a new id.</summary>
-    public static OperationHeader New(string command, string? product, string? release, string anchor, TimeProvider time)
-    {
-        var now = time.GetUtcNow();
-        var id = string.Create(CultureInfo.InvariantCulture, $"{now:yyyyMMdd'T'HHmmss'Z'}-{RandomNumberGenerator.GetHexString(6, lowercase: true)}");
-        return new OperationHeader("mukta.operation/1", id, command, product, release, now, anchor);
-    }
-}
-
-/// <summary>One line of an operation's record: what was done to a path, so that it can be put back (docs/formats.md).</summary>
-/// <param name="Act">
-/// held, emptied, replaced, made, patched, renamed, mode, folder-made, folder-removed, changes-in, service; end and undone for the
-/// whole; step, wish, waits and area of an operation of several steps.
-/// </param>
-/// <param name="Path">Relative to the anchor; of a service its unit.</param>
-/// <param name="HeldAt">Where the old one is kept, relative to the operation's folder.</param>
-public sealed record OperationLine(string Act, string Path, string? HeldAt = null)
-{
-    /// <summary>The name that it had.</summary>
-    public string? From { get; init; }
-
-    /// <summary>The permission bits that it had, octal.</summary>
-    public string? Mode { get; init; }
-
-    /// <summary>The owner that it had.</summary>
-    public uint? User { get; init; }
-
-    /// <summary>The group that it had.</summary>
-    public uint? Group { get; init; }
-
-    /// <summary>Where the overwritten bytes begin.</summary>
-    public long? Offset { get; init; }
-
-    /// <summary>How many they are.</summary>
-    public long? Length { get; init; }
-
-    /// <summary>The time of its last change, nanoseconds since 1970 UTC.</summary>
-    public long? ModifiedNs { get; init; }
-
-    /// <summary>The number of the folder that was emptied.</summary>
-    public ulong? Inode { get; init; }
-
-    /// <summary>The startup mode that a service had.</summary>
-    public string? Startup { get; init; }
-
-    /// <summary>The state that a service had, in systemd's words.</summary>
-    public string? Active { get; init; }
-
-    /// <summary>Which line of the undone operation's record this undoes, from 0; null for none.</summary>
-    public int? Undoes { get; init; }
-}
-
 [JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull)]
-[JsonSerializable(typeof(OperationLine))]
 [JsonSerializable(typeof(OperationHeader))]
-internal sealed partial class OperationJson : JsonSerializerContext;
+[JsonSerializable(typeof(Change[]))]
+internal sealed partial class JournalJson : JsonSerializerContext;
 
-/// <summary>An operation's record as it stands on the disk.</summary>
+/// <summary>A journal that cannot be used. Nothing is touched by what it says.</summary>
+/// <param name="code">Not trusted, or damaged.</param>
+/// <param name="what">What is wrong, as a sentence.</param>
+/// <param name="where">The journal.</param>
+/// <param name="next">What to do next.</param>
+public sealed class JournalFault(ExitCode code, string what, string where, string next) : MuktaException(code, what, PathBytes.Shown(where), next);
+
+/// <summary>What an operation has done, as its journal on the disk has it (docs/formats.md).</summary>
 /// <param name="Path">The operation's folder, relative to the anchor.</param>
 /// <param name="Header">How it begins.</param>
-/// <param name="Lines">What was done, in order.</param>
-/// <param name="Length">Bytes of what could be read; a line that was only half written does not count.</param>
-public sealed record OperationRecord(string Path, OperationHeader Header, IReadOnlyList<OperationLine> Lines, long Length)
+/// <param name="Changes">What was done, in order.</param>
+public sealed record OperationRecord(string Path, OperationHeader Header, IReadOnlyList<Change> Changes)
 {
-    internal const string FileName = "operation.jsonl", EndAct = "end", UndoneAct = "undone", ServiceAct = "service";
+    /// <summary>The journal's name in the operation's folder.</summary>
+    public const string FileName = "journal";
 
-    /// <summary>Lines of an operation of several steps: one is done, what was asked for, the machine's start that it waits to be over, another area that it uses.</summary>
-    internal const string StepAct = "step", WishAct = "wish", WaitsAct = "waits", AreaAct = "area";
+    /// <summary>The longest journal that is read: 512 MiB, some two million changes.</summary>
+    internal const long Longest = 512L << 20;
 
-    private const long LongestRecord = 1L << 30;
+    private const int SumLength = 16;
 
-    /// <summary>True where the operation came to its end.</summary>
-    public bool IsEnded => Lines.Any(l => l.Act == EndAct);
+    /// <summary>Bytes of what could be read. An unterminated last line does not count.</summary>
+    internal long Length { get; init; }
 
-    /// <summary>True where it was undone.</summary>
-    public bool IsUndone => Lines.Any(l => l.Act == UndoneAct);
+    /// <summary>The checksum of the last line, which the next one's begins with.</summary>
+    internal ulong Sum { get; init; }
 
-    /// <summary>Reads the records of all operations in a folder of held areas, oldest first. What is no record is passed over.</summary>
+    /// <summary>The number of the first change of the last line: all before it are done, or written down as not done.</summary>
+    internal int LastLine { get; init; }
+
+    /// <summary>True if the file has more bytes than could be read.</summary>
+    internal bool HasTornEnd { get; init; }
+
+    /// <summary>The journal's owner and group.</summary>
+    internal (uint User, uint Group) Owner { get; init; }
+
+    /// <summary>True if the operation came to its end.</summary>
+    public bool IsEnded => Changes.Any(c => c is Ended);
+
+    /// <summary>True if it was undone, and nothing of it is left.</summary>
+    public bool IsUndone => Changes.Any(c => c is Undone);
+
+    /// <summary>The start of the machine that it waits to be over; null if it does not wait.</summary>
+    public string? WaitsFor => Changes.LastOrDefault(c => c is WaitsForRestart or StepDone) is WaitsForRestart { Boot: var boot } ? boot : null;
+
+    /// <summary>What was asked for when it began, as the same command has to ask again.</summary>
+    public string Request => Notes(Operation.RequestKey).FirstOrDefault()?.Text ?? "";
+
+    /// <summary>The notes about something.</summary>
+    public IEnumerable<Noted> Notes(string key) => Changes.OfType<Noted>().Where(n => n.Key == key);
+
+    /// <summary>True if a step is done.</summary>
+    public bool HasStep(string step) => Changes.Any(c => c is StepDone done && done.Step == step);
+
+    /// <summary>Where whole things that it set aside or replaced are kept, relative to the anchor.</summary>
+    public IEnumerable<string> KeptFiles() => Changes.Where(c => c is SetAside or Replaced).Select(c => new ChangeSite(null!, Path).At(c));
+
+    /// <summary>The numbers of changes that were written down and not made.</summary>
+    public IReadOnlySet<int> NotMade() => Changes.OfType<NotDone>().Select(n => n.Of).ToHashSet();
+
+    /// <summary>Reads the journals of all operations in a folder of them, first one first. One that cannot be used is passed over.</summary>
     /// <param name="anchor">What the folder's path is relative to.</param>
-    /// <param name="parent">The folder of held areas.</param>
-    public static IReadOnlyList<OperationRecord> In(Folder anchor, string parent)
+    /// <param name="parent">The folder.</param>
+    /// <param name="faults">Takes those that cannot be used; null if nobody wants to know.</param>
+    public static IReadOnlyList<OperationRecord> In(Folder anchor, string parent, ICollection<JournalFault>? faults = null)
     {
         if (anchor.Look(parent) is not { Kind: NodeKind.Folder })
             return [];
-        return [.. TreeWalk.NamesIn(anchor, parent).Order(StringComparer.Ordinal).Select(name => Read(anchor, $"{parent}/{name}")).OfType<OperationRecord>().OrderBy(r => r.Header.Started)];
-    }
-
-    /// <summary>Reads one record; null where there is none.</summary>
-    public static OperationRecord? Read(Folder anchor, string path)
-    {
-        if (anchor.Look($"{path}/{FileName}") is not { Kind: NodeKind.File, Size: < LongestRecord })
-            return null;
-        using var stream = new FileStream(anchor.OpenRead($"{path}/{FileName}"), FileAccess.Read);
-        using var bytes = new MemoryStream();
-        stream.CopyTo(bytes);
-        return Parse(path, bytes.GetBuffer().AsSpan(0, (int)bytes.Length));
-    }
-
-    internal static byte[] Line(OperationHeader header) => JsonSerializer.SerializeToUtf8Bytes(header, OperationJson.Default.OperationHeader);
-
-    internal static byte[] Line(OperationLine line) => JsonSerializer.SerializeToUtf8Bytes(line, OperationJson.Default.OperationLine);
-
-    private static OperationRecord? Parse(string path, ReadOnlySpan<byte> bytes)
-    {
-        OperationHeader? header = null;
-        var lines = new List<OperationLine>();
-        var length = 0;
-        try
+        var records = new List<OperationRecord>();
+        foreach (var name in TreeWalk.NamesIn(anchor, parent).Where(OperationHeader.IsId))
         {
-            for (int end; (end = bytes[length..].IndexOf((byte)'\n')) >= 0; length += end + 1)
+            try
             {
-                var line = bytes.Slice(length, end);
-                if (header is null)
-                    header = JsonSerializer.Deserialize(line, OperationJson.Default.OperationHeader);
-                else
-                    lines.Add(JsonSerializer.Deserialize(line, OperationJson.Default.OperationLine)!);
+                if (Read(anchor, $"{parent}/{name}") is { } record)
+                    records.Add(record);
+            }
+            catch (JournalFault e)
+            {
+                faults?.Add(e);
             }
         }
-        catch (JsonException)
+
+        return [.. records.OrderBy(r => r.Header.Sequence).ThenBy(r => r.Header.Operation, StringComparer.Ordinal)];
+    }
+
+    /// <summary>Reads one; null if there is none, or if it was interrupted before its first line was whole.</summary>
+    /// <exception cref="JournalFault">It is damaged, or it is no file that those who may change things here have made.</exception>
+    public static OperationRecord? Read(Folder anchor, string path)
+    {
+        var file = $"{path}/{FileName}";
+        if (anchor.Look(file) is not { } node)
+            return null;
+        JournalTrust.Prove(anchor, path, node);
+        try
         {
-            // Bytes that a loss of power has left unwritten: what comes before them is what was done.
+            return Parse(path, System.IO.Path.Join(anchor.Path, file), anchor.ReadAll(file, Longest)) is { } record ? record with { Owner = (node.User, node.Group) } : null;
+        }
+        catch (DiskException e)
+        {
+            throw new JournalFault(e.Code, e.What, System.IO.Path.Join(anchor.Path, file), e.Next);
+        }
+    }
+
+    internal static byte[] Line(OperationHeader header) => JsonSerializer.SerializeToUtf8Bytes(header, JournalJson.Default.OperationHeader);
+
+    internal static byte[] Line(Change[] changes) => JsonSerializer.SerializeToUtf8Bytes(changes, JournalJson.Default.ChangeArray);
+
+    /// <summary>A line of text with its checksum before it: XXH3 of 64 bits, begun with the checksum of the line before, in hexadecimal.</summary>
+    internal static (byte[] Bytes, ulong Sum) Summed(ReadOnlySpan<byte> json, ulong before)
+    {
+        var sum = XxHash3.HashToUInt64(json, unchecked((long)before));
+        return ([.. System.Text.Encoding.ASCII.GetBytes(sum.ToString("x16", CultureInfo.InvariantCulture)), (byte)' ', .. json, (byte)'\n'], sum);
+    }
+
+    /// <summary>Reads a journal's bytes.</summary>
+    internal static OperationRecord? Parse(string path, string shown, ReadOnlySpan<byte> bytes)
+    {
+        OperationHeader? header = null;
+        var changes = new List<Change>();
+        var (at, sum, lastLine, number) = (0, 0UL, 0, 1);
+        for (int end; (end = bytes[at..].IndexOf((byte)'\n')) >= 0; number++)
+        {
+            var line = bytes.Slice(at, end);
+            if (!TryRead(line, sum, ref header, changes, out var next, out var first))
+            {
+                if (at + end + 1 == bytes.Length && line.Contains((byte)0))
+                    break; // Blocks that a loss of power has left unwritten: this line was never flushed, so nothing of it was begun.
+                throw Damaged(shown, number);
+            }
+
+            (at, sum, lastLine) = (at + end + 1, next, first);
         }
 
-        return header is { Format: "mukta.operation/1" } ? new OperationRecord(path, header, lines, length) : null;
+        if (header is null)
+            return null;
+        if (header.Format != OperationHeader.CurrentFormat || !OperationHeader.IsId(header.Operation) || header.Operation != System.IO.Path.GetFileName(path))
+            throw new JournalFault(ExitCode.BadInput, "This journal is not one of this version of mukta.", shown, "Use the version that made it.");
+        return new OperationRecord(path, header, changes) { Length = at, Sum = sum, LastLine = lastLine, HasTornEnd = at < bytes.Length };
     }
+
+    private static bool TryRead(ReadOnlySpan<byte> line, ulong before, ref OperationHeader? header, List<Change> changes, out ulong sum, out int first)
+    {
+        (sum, first) = (0, changes.Count);
+        if (line.Length <= SumLength || line[SumLength] != (byte)' ' || XxHash3.HashToUInt64(line[(SumLength + 1)..], unchecked((long)before)) is var right
+            && (!ulong.TryParse(line[..SumLength], NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out sum) || sum != right))
+            return false;
+        try
+        {
+            if (header is null)
+            {
+                header = JsonSerializer.Deserialize(line[(SumLength + 1)..], JournalJson.Default.OperationHeader);
+                return header is { Operation: not null, Command: not null };
+            }
+
+            foreach (var change in JsonSerializer.Deserialize(line[(SumLength + 1)..], JournalJson.Default.ChangeArray) ?? [])
+                changes.Add(change with { Number = changes.Count });
+            return true;
+        }
+        catch (Exception e) when (e is JsonException or NotSupportedException or NullReferenceException)
+        {
+            return false;
+        }
+    }
+
+    private static JournalFault Damaged(string shown, int line) => new(
+        ExitCode.Blocked, string.Create(CultureInfo.InvariantCulture, $"Line {line} of an operation's journal is damaged, so nothing of the operation was touched."), shown,
+        "Check the disk. What the operation keeps is in the folder beside the journal, and can be copied from there by hand.");
 }

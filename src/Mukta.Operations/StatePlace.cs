@@ -21,7 +21,7 @@ public static class StatePlace
         while (!Directory.Exists(anchor))
             anchor = Path.GetDirectoryName(anchor)!;
         using var folder = Folder.Open(anchor);
-        OwnFolders.Ensure(folder, Path.GetRelativePath(anchor, path));
+        folder.EnsureFolder(Path.GetRelativePath(anchor, path), isLasting: true);
         return path;
     }
 

@@ -107,7 +107,7 @@ public class SourceTests
         answer.Code.ShouldBe(0, answer.Err);
         answer.Json.GetProperty("sources")[0].GetProperty("bytes").GetInt64().ShouldBe((1800 + 96 + 410) * 1024);
         home.Scratch.Snapshot("games/gannet-post").ShouldBe(home.Scratch.Snapshot("mirror/gannet-post/1.4.2"));
-        Directory.EnumerateFiles(home.Scratch.At("games/gannet-post/.mukta/held"), "gannet-post", SearchOption.AllDirectories).ShouldNotBeEmpty();
+        Directory.EnumerateFiles(home.Scratch.At("games/gannet-post/.mukta/kept"), "*", SearchOption.AllDirectories).Count(p => p.Contains("/files/", StringComparison.Ordinal)).ShouldBe(3);
     }
 
     [Fact]

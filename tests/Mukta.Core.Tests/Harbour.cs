@@ -39,7 +39,7 @@ internal sealed class Harbour : IDisposable
         Scratch.Write(".config/pier/settings", "loud");
         Scratch.Fill(".cache/pier/pages-1/a", 500, 9);
         Scratch.Write(".local/share/applications/pier.desktop", "[Desktop Entry]\nType=Application\nName=Pier\nExec=/gone/pier --mine\n");
-        Directory.CreateDirectory(Scratch.At(".local/state/mukta/held"));
+        Directory.CreateDirectory(Scratch.At(".local/state/mukta/kept"));
         Scratch.Write("profiles/pier.yaml", $$"""
             format: mukta.profile/1
             product: pier
@@ -83,26 +83,31 @@ internal sealed class Harbour : IDisposable
 
     public ReinstallTarget Target(ReinstallWish wish) => ReinstallTarget.Of(
         Machine, Catalog, Catalog.Of("pier").Profile, Manifest, Path, [source], wish, [Scratch.At("games/pier/inside/other")],
-        SteppedOperation.Interrupted(Machine.Home, "reinstall", "pier") is { } left && ReinstallStep.IsDone(left, ReinstallStep.ChangedOver, Path), [], null, default);
+        Operation.FindInterrupted(Machine.Home, "reinstall", "pier") is { } left && ReinstallStep.IsDone(left, ReinstallStep.ChangedOver, Path), [], null, default);
 
-    public async Task<ReinstallOutcome> ReinstallAsync(Action? onChange = null, ReinstallWish? wish = null)
+    public async Task<ReinstallOutcome> ReinstallAsync(ReinstallWish? wish = null)
     {
         wish ??= new ReinstallWish(false, false);
         var target = Target(wish);
-        var maker = new Reinstaller(Machine, Services, new HastyTime(), Serilog.Core.Logger.None) { OnChange = onChange };
-        await maker.ProveAsync([target], SteppedOperation.Interrupted(Machine.Home, "reinstall", "pier"), default);
+        var maker = new Reinstaller(Machine, Services, new HastyTime(), Serilog.Core.Logger.None);
+        await maker.ProveAsync([target], Operation.FindInterrupted(Machine.Home, "reinstall", "pier"), default);
         return await maker.RunAsync("reinstall", "pier", wish, "reinstall", [target], default);
     }
 
     public void Remember(OperationHeader header, string place) => Mukta.State.OperationIndex.TryPut(Machine, header, place);
 
-    public void UndoAll()
+    /// <summary>Our own folder's birth, in the moments before anything is done, shows in the time of the folder it is in.</summary>
+    public void ForgetOurBirth()
     {
-        var places = Mukta.State.OperationIndex.PlacesOf(Machine);
-        var catalog = new Mukta.Operations.OperationCatalog(Machine.Home, TimeProvider.System, new ServiceUndo(Services, default));
-        while (catalog.All([], places).LastOrDefault(o => o.State != Mukta.Operations.OperationState.Undone && o.Record.Header.Undoes is null) is { } last)
-            catalog.Undo([.. catalog.All([], places).Where(o => o.Id == last.Id)], null, default);
+        if (Directory.Exists(Path) && !File.Exists(Scratch.At("games/pier/.mukta/lock")))
+            Directory.SetLastWriteTimeUtc(Path, LongAgo);
     }
+
+    public OperationCatalog Operations => new(Machine.Home, TimeProvider.System, new ServiceUndo(Services, default) { Units = new HashSet<string> { "pier.service" } });
+
+    public void UndoAll() => Undos.All(Operations, []);
+
+    public void UndoTheUndos() => Undos.OfUndos(Operations, []);
 
     public void Dispose()
     {

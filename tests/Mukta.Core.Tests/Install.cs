@@ -1,6 +1,7 @@
 using Mukta.Disk;
 using Mukta.Fetching;
 using Mukta.Manifests;
+using Mukta.Operations;
 using Mukta.Repair;
 using Mukta.Tests;
 using Mukta.Verification;
@@ -59,6 +60,14 @@ internal sealed class Install(bool inMemory = false) : IDisposable
         using var local = places is null ? null : LocalPieces.For(plan, before, folder, places, null, default);
         return await new Repairer(TimeProvider.System, Serilog.Core.Logger.None)
             .RepairAsync(local is null ? plan : plan.With(local), before, folder, sources.Length > 0 ? sources : [release], local, null, default);
+    }
+
+    /// <summary>Where the kept files have what was at a path.</summary>
+    public string Kept(RepairOutcome outcome, string path)
+    {
+        using var folder = Folder.Open(Root);
+        var record = OperationRecord.Read(folder, outcome.HeldAt!)!;
+        return Scratch.At("install", record.Path, "files", $"{record.Changes.Last(c => c.Keeps && c.Subject == path).Number}");
     }
 
     public void Dispose() => Scratch.Dispose();

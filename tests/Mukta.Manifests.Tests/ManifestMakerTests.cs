@@ -39,7 +39,7 @@ public sealed class ManifestMakerTests : IDisposable
         File.CreateSymbolicLink(scratch.At("tree/inside"), "good");
         File.CreateSymbolicLink(scratch.At("tree/outside"), "/etc/hostname");
         Process.Start("touch", [scratch.At("tree") + "/back\\slash"]).WaitForExit();
-        scratch.Fill("tree/.mukta/held/x", 10, 1);
+        scratch.Fill("tree/.mukta/kept/x", 10, 1);
         var made = Make("tree");
         made.Manifest.Files.Select(f => f.Path).ShouldBe(["good"]);
         made.Manifest.Links.Select(l => (l.Path, l.Target)).ShouldBe([("inside", "good")]);

@@ -82,11 +82,18 @@ public sealed class Scratch(bool inMemory = false) : IDisposable
             {
                 { LinkTarget: { } target } => $"link {target}",
                 DirectoryInfo => "folder",
-                _ => $"{Convert.ToString((int)info.UnixFileMode, 8)} {Convert.ToHexStringLower(SHA256.HashData(File.ReadAllBytes(info.FullName)))}",
+                _ => $"{Convert.ToString((int)info.UnixFileMode, 8)} {Convert.ToHexStringLower(HashOf(info.FullName))}",
             };
         }
 
         return tree;
+    }
+
+    /// <summary>The hash of a file. Its lock does not count: whoever starts a program shares its open files with it for a moment.</summary>
+    private static byte[] HashOf(string path)
+    {
+        using var file = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete);
+        return SHA256.HashData(file);
     }
 
     public void Dispose()

@@ -60,8 +60,14 @@ internal static class CachesCommand
             if (names is null)
                 return Shown(caches);
             var chosen = Chosen(caches, names);
+            var clearer = new CacheClearer(product.Machine, TimeProvider.System, product.Remember);
             if (chosen.Count == 0)
+            {
+                if (!IsDryRun)
+                    clearer.EndInterrupted(product.Profile.Product, IsForGood);
                 return End(ExitCode.Done, [], null, "Nothing to clear.");
+            }
+
             var text = new CacheText(session.Output);
             if (!session.IsJson && !session.IsQuiet)
             {
@@ -75,7 +81,7 @@ internal static class CachesCommand
             if (!IsAgreed && !await Question.IsAnsweredYesAsync(session, IsForGood ? "Delete for good?" : "Clear?", cancel).ConfigureAwait(false))
                 return End(ExitCode.Problems, [.. chosen.Select(CachePart.Of)], null, "Nothing was changed.");
 
-            var (operation, cleared) = new CacheClearer(product.Machine, TimeProvider.System, product.Remember).Clear(product.Profile.Product, chosen, IsForGood, () => RefuseIfRunning(chosen), cancel);
+            var (operation, cleared) = clearer.Clear(product.Profile.Product, chosen, IsForGood, () => RefuseIfRunning(chosen), cancel);
             if (!session.IsJson)
                 text.Cleared(cleared, IsForGood);
             return End(cleared.All(c => c.Failure is null) ? ExitCode.Done : ExitCode.Blocked, [.. cleared.Select(CachePart.Of)], IsForGood ? null : operation, IsForGood || cleared.All(c => c.HeldAt is null) ? null : $"To put it back: mukta undo {operation}{product.OptionsForUndo}");

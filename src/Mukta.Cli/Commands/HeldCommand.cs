@@ -48,9 +48,10 @@ internal static class HeldCommand
     {
         var ids = new Argument<string[]>("ID") { Description = "The operations, as held list shows them.", Arity = ArgumentArity.ZeroOrMore };
         var olderThan = new Option<string?>("--older-than") { Description = "All that began longer ago: 14d, 36h.", HelpName = "AGE" };
+        var evenUnfinished = new Option<bool>("--even-unfinished") { Description = "Also delete operations named by ID that are unfinished, being undone or waiting for a restart." };
         var choice = new OperationChoice();
         var (dryRun, yes) = (CommonOptions.DryRun(), CommonOptions.Yes());
-        var command = new ExampleCommand("purge", "Delete for good what operations hold. They cannot be undone any more.", PurgeExamples) { ids, olderThan, dryRun, yes };
+        var command = new ExampleCommand("purge", "Permanently delete what operations keep. They cannot be undone any more.", PurgeExamples) { ids, olderThan, evenUnfinished, dryRun, yes };
         choice.AddTo(command);
         command.Validators.Add(result =>
         {
@@ -74,11 +75,11 @@ internal static class HeldCommand
                 return End(session, document with { ExitCode = 1 }, "Nothing was changed.");
             foreach (var operation in chosen)
             {
-                choice.Catalog(parsed, cancel).Purge(operation, cancel);
+                choice.Catalog(parsed, cancel).Purge(operation, parsed.GetValue(evenUnfinished) && parsed.GetValue(ids) is { Length: > 0 }, cancel);
                 Forget(choice.Machine(parsed), operation.Id);
             }
 
-            return End(session, document, $"{Units.Bytes(chosen.Sum(c => c.Size.Bytes))} deleted for good.");
+            return End(session, document, $"{Units.Bytes(chosen.Sum(c => c.Size.Bytes))} deleted permanently.");
         });
         return command;
     }
@@ -86,10 +87,10 @@ internal static class HeldCommand
     private static TimeSpan? Age(string text) => text.Length > 1 && int.TryParse(text.AsSpan(0, text.Length - 1), NumberStyles.None, CultureInfo.InvariantCulture, out var number)
         ? text[^1] switch { 'd' => TimeSpan.FromDays(number), 'h' => TimeSpan.FromHours(number), _ => null } : null;
 
-    private static List<HeldOperation> Chosen(IReadOnlyList<HeldOperation> all, string[] ids, DateTimeOffset? before) =>
+    private static List<KeptOperation> Chosen(IReadOnlyList<KeptOperation> all, string[] ids, DateTimeOffset? before) =>
         ids.FirstOrDefault(i => all.All(o => o.Id != i)) is { } unknown
             ? throw new MuktaException(ExitCode.BadInput, "There is no such operation.", PathBytes.Shown(unknown), "Look with: mukta held list (an install that is not known can be named with --in)")
-            : [.. all.Where(o => ids.Contains(o.Id) || o.Record.Header.Started < before)];
+            : [.. all.Where(o => ids.Contains(o.Id) || (o.Record.Header.Started < before && o.State is OperationState.Done or OperationState.Undone))];
 
     private static void Forget(Host.Machine machine, string id)
     {

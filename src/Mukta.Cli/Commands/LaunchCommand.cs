@@ -48,6 +48,8 @@ internal static class LaunchCommand
             if (!session.IsJson && !session.IsQuiet)
                 Show(entries);
             var changes = LaunchRestorer.Plan(entries, Title);
+            if (changes.Count == 0 && restores && !IsDryRun)
+                new LaunchRestorer(product.Machine, TimeProvider.System).EndInterrupted(product.Profile.Product);
             if (changes.Count == 0)
                 return End(ExitCode.Done, entries, null, entries.Count == 0 ? $"The profile of {Title} names no launch entry." : "All as it should be.");
             if (!restores)

@@ -113,6 +113,8 @@ internal static class LocateCommand
                     text.WriteLine($"{one.Profile.Product}  {PathBytes.Shown(one.Path)}\n  {Units.Bytes(one.Size.Bytes)} in {Units.Count(one.Size.Files, "file")}{(one.Blocked is { } why ? $"; stays: it {why}" : "; goes to the held area")}");
             }
 
+            if (open.Count == 0 && !isDryRun)
+                releases.EndInterrupted(located.Count == 1 ? located[0].Loaded.Profile.Product : null);
             if (open.Count == 0 || isDryRun)
                 return End(open.Count == 0 ? ExitCode.Done : ExitCode.Problems, null, open.Count == 0 ? "No older release stands beside a current one." : "Nothing was changed: this was a dry run.");
             RefuseIfRunning(open);

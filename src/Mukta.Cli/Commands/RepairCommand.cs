@@ -141,7 +141,7 @@ internal static class RepairCommand
                 await StopAsync(install, cancel).ConfigureAwait(false);
             var repairing = new WorkMeter();
             var outcome = await Progressing.ShowAsync(
-                session, repairing, () => new Repairer(TimeProvider.System, log, () => target.RefuseIfRunning(install), (header, place) => OperationIndex.TryPut(target.Machine, header, place)) { Limits = Limits }.RepairAsync(plan, before, install, sources.Sources, local, repairing, cancel)).ConfigureAwait(false);
+                session, repairing, () => new Repairer(TimeProvider.System, log, () => target.RefuseIfRunning(install), (header, place) => OperationIndex.TryPut(target.Machine, header, place)) { Limits = Limits, Home = target.Machine.Home }.RepairAsync(plan, before, install, sources.Sources, local, repairing, cancel)).ConfigureAwait(false);
             verifier.Remember(outcome.After, target.ManifestPath, identity, install);
             log.Information("operation {Operation}: {Done} steps done, {Failed} failed, exit code {Code}", outcome.Operation, outcome.StepsDone, outcome.Failures.Count, outcome.Code);
             var next = outcome.After.IsIntact ? null : NextStep.After(outcome.After, target, straysCount: false);
@@ -182,6 +182,12 @@ internal static class RepairCommand
 
         private ExitCode NothingToDo(RepairPlan plan, VerifyResult before)
         {
+            if (!IsDryRun)
+            {
+                using var install = Folder.Open(path);
+                new Repairer(TimeProvider.System, session.Log()).EndWhatWasInterrupted(before, install);
+            }
+
             if (session.IsJson)
                 Write(plan, before, new RepairOutcome { Plan = plan, After = before });
             else

@@ -65,7 +65,12 @@ internal static class ServicesCommand
 
             var plan = ServicePlan.For(wish.Value, expected, states);
             if (plan.Steps.Count == 0)
+            {
+                if (!IsDryRun)
+                    ServiceRecord.EndInterrupted(product.Machine, product.Profile.Product, wish.Value);
                 return End(wish == ServiceWish.Off ? ExitCode.Done : Code(states), states, plan, null, "Nothing to do.");
+            }
+
             if (!session.IsJson && !session.IsQuiet)
                 text.Plan(plan);
             if (IsDryRun)
@@ -74,7 +79,7 @@ internal static class ServicesCommand
             if (!IsAgreed && !await Question.IsAnsweredYesAsync(session, "Go on?", cancel).ConfigureAwait(false))
                 return End(ExitCode.Problems, states, plan, null, "Nothing was changed.");
 
-            using var record = new ServiceRecord(product.Machine, product.Profile.Product, TimeProvider.System, product.Remember);
+            using var record = new ServiceRecord(product.Machine, product.Profile.Product, wish.Value, TimeProvider.System, product.Remember);
             var outcome = await restorer.DoAsync(record, plan, expected, Doing, cancel).ConfigureAwait(false);
             return Done(wish.Value, plan, outcome, text);
         }

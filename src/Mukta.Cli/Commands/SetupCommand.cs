@@ -67,7 +67,7 @@ internal static class SetupCommand
             if (!product.Machine.IsLive)
                 throw new MuktaException(ExitCode.BadInput, "A setup program can only be run on its own machine.", product.Machine.Root, "Start that machine and run the command there.");
             using var install = Folder.Open(path);
-            var interrupted = SteppedOperation.Interrupted(product.Machine.Home, "setup", profile.Product);
+            var interrupted = Operation.FindInterrupted(product.Machine.Home, "setup", profile.Product);
             if (interrupted is null)
                 SetupRunner.Prove(install, setup, manifest, cancel);
             if (!session.IsJson && !(session.IsQuiet && IsAgreed))

@@ -33,54 +33,57 @@ internal static class UndoCommand
                 Show(session, areas);
             if (parsed.GetValue(dryRun))
                 return End(session, document with { ExitCode = 1 }, "Nothing was changed: this was a dry run.");
+            RefuseIfWorkedOn(areas);
             RefuseIfRunning(areas);
             if (!parsed.GetValue(yes) && !await Question.IsAnsweredYesAsync(session, "Put it back?", cancel).ConfigureAwait(false))
                 return End(session, document with { ExitCode = 1 }, "Nothing was changed.");
             RefuseIfRunning(areas);
             var undo = choice.Catalog(parsed, cancel).Undo(areas, (header, place) => OperationIndex.TryPut(choice.Machine(parsed), header, place), cancel);
-            return End(session, document with { Operation = undo }, $"Put back as it was. To do it again: mukta undo {undo}{choice.Arguments(parsed)}");
+            document = document with { Operation = undo.Operation, NotRestored = [.. undo.NotRestored.Select(n => new NotRestoredPart(PathBytes.Shown(n.Subject), n.Reason))] };
+            if (undo.NotRestored.Count == 0)
+                return End(session, document, $"Put back as it was.\nUndo: mukta undo {undo.Operation}{choice.Arguments(parsed)}");
+            foreach (var (subject, reason) in undo.NotRestored.Where(_ => !session.IsJson))
+                session.Output.MarkupLineInterpolated($"  [red]not restored[/]  {PathBytes.Shown(subject)}: {reason}");
+            return End(
+                session, document with { ExitCode = (int)ExitCode.Problems },
+                $"{Units.Count(undo.NotRestored.Count, "change is", "changes are")} not restored; the rest is as it was.\nNext: mukta undo {areas[0].Id}{choice.Arguments(parsed)}");
         });
         return command;
     }
 
-    private static List<HeldOperation> Chosen(IReadOnlyList<HeldOperation> all, string? id, string words)
+    private static List<KeptOperation> Chosen(IReadOnlyList<KeptOperation> all, string? id, string words)
     {
         var operation = id ?? all.LastOrDefault(o => o.State != OperationState.Undone && o.Record.Header.Undoes is null)?.Id
-            ?? throw new MuktaException(ExitCode.BadInput, "There is no operation to undo.", "held areas", $"Look with: mukta held list{words}");
+            ?? throw new MuktaException(ExitCode.BadInput, "There is no operation to undo.", "no operation is known here", $"List them: mukta held list{words}");
         var areas = all.Where(o => o.Id == operation).ToList();
         if (areas.Count == 0)
-            throw new MuktaException(ExitCode.BadInput, "There is no such operation.", PathBytes.Shown(operation), $"Look with: mukta held list{words} (an install that is not known can be named with --in)");
+            throw new MuktaException(ExitCode.BadInput, "There is no such operation.", PathBytes.Shown(operation), $"List them: mukta held list{words} (an install that is not known can be named with --in)");
         return areas.Any(a => a.State != OperationState.Undone) ? areas
-            : throw new MuktaException(ExitCode.BadInput, "This operation is undone already.", operation, $"Look with: mukta held list{words}");
+            : throw new MuktaException(ExitCode.BadInput, "This operation is undone already.", operation, $"List them: mukta held list{words}");
     }
 
-    private static void Show(Session session, IReadOnlyList<HeldOperation> areas)
+    private static void RefuseIfWorkedOn(IReadOnlyList<KeptOperation> areas)
+    {
+        if (areas.FirstOrDefault(a => a.State == OperationState.Running) is { } running)
+            throw new MuktaException(ExitCode.Blocked, "A run of mukta is working on this operation.", PathBytes.Shown(running.Place), "Wait until it has finished, then run the same command again.");
+    }
+
+    private static void Show(Session session, IReadOnlyList<KeptOperation> areas)
     {
         new HeldText(session.Output).Write(areas);
-        foreach (var kind in areas.SelectMany(a => a.Record.Lines.Select(l => (l.Act, Path: a.Record.Header.Anchor == OperationHeader.Root && l.Act != "service" ? Path.Join("/", l.Path) : l.Path))).GroupBy(l => l.Act).Where(g => Words.ContainsKey(g.Key)))
-            session.Output.WriteLine($"  {Words[kind.Key]}  {Units.Count(kind.Count(), "time")}, such as {PathBytes.Shown(kind.First().Path)}");
+        foreach (var kind in areas.SelectMany(a => a.Record.Changes.Select(c => (Area: a, Change: c))).Where(c => c.Change.UndoPhrase is not null).GroupBy(c => c.Change.UndoPhrase!))
+        {
+            var (area, first) = kind.First();
+            var shown = first is ServiceChanged ? first.Subject : Path.Join(area.Anchor, first.Subject);
+            session.Output.WriteLine($"  {kind.Key,-31}  {Units.Count(kind.Count(), "time")}, such as {PathBytes.Shown(shown)}");
+        }
     }
 
-    private static readonly Dictionary<string, string> Words = new(StringComparer.Ordinal)
-    {
-        ["held"] = "put back what was moved away     ",
-        ["replaced"] = "put the old file back            ",
-        ["emptied"] = "put back what was in the folder  ",
-        ["made"] = "move away what was made          ",
-        ["patched"] = "write the old bytes back         ",
-        ["renamed"] = "give the old name back           ",
-        ["service"] = "bring the service back           ",
-        ["mode"] = "set the old mode again           ",
-        ["folder-made"] = "remove the folder that was made  ",
-        ["folder-removed"] = "make the removed folder again    ",
-    };
-
     /// <summary>Nothing is touched while somebody uses what it is about.</summary>
-    private static void RefuseIfRunning(IReadOnlyList<HeldOperation> areas)
+    private static void RefuseIfRunning(IReadOnlyList<KeptOperation> areas)
     {
-        var used = areas.Where(a => a.Record.Header.Anchor == OperationHeader.Install).Select(a => a.Anchor)
-            .Concat(areas.Where(a => a.Record.Header.Anchor == OperationHeader.Root).SelectMany(a => a.Record.Lines.Where(l => l.HeldAt is not null).Select(l => Path.Join(a.Anchor, l.Path)))).ToList();
-        if (new ProcessTable().Using(used, []).Running is { Count: > 0 } running)
+        var used = areas.SelectMany(a => a.Parent == KeptArea.OfInstall ? [a.Anchor] : a.Record.Changes.Where(c => c.Keeps).Select(c => Path.Join(a.Anchor, c.Subject))).Distinct().ToList();
+        if (used.Count > 0 && new ProcessTable().Using(used, []).Running is { Count: > 0 } running)
             throw new ProductRuns(running, $"End it with: mukta stop {Shell.Quoted(used[0])}");
     }
 

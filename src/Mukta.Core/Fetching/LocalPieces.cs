@@ -167,13 +167,10 @@ public sealed class LocalPieces : IDisposable
 
     private void ScanHeld(Folder install)
     {
-        foreach (var record in OperationRecord.In(install, HeldArea.OfInstall).Reverse())
+        foreach (var path in OperationRecord.In(install, KeptArea.OfInstall).Reverse().SelectMany(r => r.KeptFiles()).TakeWhile(_ => missing > 0))
         {
-            foreach (var line in record.Lines.Where(l => l.Act is "held" or "replaced" && l.HeldAt is not null).TakeWhile(_ => missing > 0))
-            {
-                if (install.Look($"{record.Path}/{line.HeldAt}") is { Kind: NodeKind.File } held)
-                    Scan(install, $"{record.Path}/{line.HeldAt}", held.Size, isNamed: false);
-            }
+            if (install.Look(path) is { Kind: NodeKind.File } kept)
+                Scan(install, path, kept.Size, isNamed: false);
         }
     }
 

@@ -16,14 +16,14 @@ internal sealed class StagedFile : IDisposable
 {
     private const int Needed = 0, InFlight = 1, Proven = 2, NotWanted = 3;
 
-    private readonly Folder install;
+    private readonly WritableFile bytes;
     private readonly int[] pieces;
     private readonly PieceList proof;
     private readonly bool isNew;
 
-    private StagedFile(Folder install, string path, ManifestFile file, SafeFileHandle handle, bool isNew)
+    private StagedFile(string path, ManifestFile file, WritableFile bytes, bool isNew)
     {
-        (this.install, Path, File, Handle, this.isNew, proof) = (install, path, file, handle, isNew, file.Proof);
+        (Path, File, this.bytes, this.isNew, proof) = (path, file, bytes, isNew, file.Proof);
         pieces = new int[file.PieceCount];
     }
 
@@ -33,7 +33,8 @@ internal sealed class StagedFile : IDisposable
     /// <summary>As published.</summary>
     public ManifestFile File { get; }
 
-    public SafeFileHandle Handle { get; }
+    /// <summary>The open file, for reading.</summary>
+    public SafeFileHandle Handle => bytes.Handle;
 
     /// <summary>Only one reader at a time may go through a body that covers the whole file.</summary>
     public SemaphoreSlim WholeBody { get; } = new(1, 1);
@@ -48,7 +49,7 @@ internal sealed class StagedFile : IDisposable
     {
         var path = $"{stagingFolder}/{NameOf(file)}";
         var isLeft = install.Look(path) is { Kind: NodeKind.File } left && left.Size == file.Size;
-        var staged = new StagedFile(install, path, file, install.OpenOrCreateFile(path, 0b110_000_000), !isLeft);
+        var staged = new StagedFile(path, file, install.OpenOrCreateFile(path, 0b110_000_000), !isLeft);
         try
         {
             if (wanted is not null)
@@ -58,10 +59,10 @@ internal sealed class StagedFile : IDisposable
                     Array.Fill(staged.pieces, Needed, range.FirstPiece, range.LastPiece - range.FirstPiece + 1);
             }
 
-            install.Passing();
-            FileBytes.SetLength(staged.Handle, file.Size, file.Path);
             if (isLeft)
                 staged.Prove(cancel);
+            else
+                staged.bytes.SetLength(file.Size);
             return staged;
         }
         catch
@@ -92,10 +93,9 @@ internal sealed class StagedFile : IDisposable
     public bool Matches(int piece, ReadOnlySpan<byte> digest) => digest.SequenceEqual(proof[piece]);
 
     /// <summary>Writes bytes of a claimed piece.</summary>
-    public void Write(ReadOnlySpan<byte> bytes, long offset)
+    public void Write(ReadOnlySpan<byte> data, long offset)
     {
-        install.Passing();
-        FileBytes.Write(Handle, bytes, offset, File.Path);
+        bytes.Write(data, offset);
     }
 
     /// <summary>
@@ -104,9 +104,9 @@ internal sealed class StagedFile : IDisposable
     /// </summary>
     public void TakeFrom(SafeFileHandle old, CancellationToken cancel)
     {
-        if (isNew && Native.TryClone(Handle, old))
+        if (isNew && bytes.TryClone(old))
         {
-            FileBytes.SetLength(Handle, File.Size, File.Path);
+            bytes.SetLength(File.Size);
             Prove(cancel);
             return;
         }
@@ -134,13 +134,15 @@ internal sealed class StagedFile : IDisposable
     public bool Proves(SafeFileHandle file, int piece, PieceHasher hasher, CancellationToken cancel) =>
         hasher.Proves(file, RangeOf(piece).Offset, RangeOf(piece).Length, Kind, proof[piece], null, cancel);
 
+    /// <summary>Has the disk begin to write the file, so that many are flushed sooner together.</summary>
+    public void BeginFlush() => bytes.BeginFlush();
+
     /// <summary>Flushes the file to the disk, drops it from memory and reads it back.</summary>
     /// <exception cref="MuktaException">What comes back is not what was written.</exception>
     public void ProveOnDisk(PieceHasher hasher, CancellationToken cancel)
     {
-        install.Passing();
-        FileBytes.Flush(Handle, File.Path);
-        _ = Native.Advise(Handle, 0, 0, Native.AdviseDontNeed);
+        bytes.Flush();
+        bytes.DropFromMemory();
         var wanted = Enumerable.Range(0, pieces.Length).Where(p => pieces[p] != NotWanted).ToList();
         var isRight = OpenFileRanges.Proven(Handle, proof, File.Size, wanted, cancel).Count == wanted.Count;
         if (isRight && (File.AlsoProve is not { } whole || hasher.Proves(Handle, 0, File.Size, whole.Kind, whole.Digest, null, cancel)))
@@ -152,7 +154,7 @@ internal sealed class StagedFile : IDisposable
 
     public void Dispose()
     {
-        Handle.Dispose();
+        bytes.Dispose();
         WholeBody.Dispose();
     }
 

@@ -33,7 +33,7 @@ public sealed record MovePlan(Profile Profile, string From, string To, bool IsRe
             throw new MuktaException(ExitCode.BadInput, target == source ? "The install is there already." : "An install cannot be moved into itself.", PathBytes.Shown(target), "Name another folder.");
         var place = ReinstallTarget.Nearest(target);
         using var folder = Folder.Open(source);
-        var isRename = Node.At(source)?.Device == Node.At(place)?.Device;
+        var isRename = Node.At(source)?.MountId == Node.At(place)?.MountId;
         return new MovePlan(profile, source, target, isRename, TreeBulk.Measure(folder, ".", cancel), TreeNeeds.Of(folder, cancel), FileSystemCapabilities.OfType(Mount.Of(place)?.Type));
     }
 
@@ -46,7 +46,7 @@ public sealed record MovePlan(Profile Profile, string From, string To, bool IsRe
             throw new MuktaException(ExitCode.BadInput, $"A move of {profile.Title} to another place was begun and has not ended.", PathBytes.Shown(to), "Go on with that place, or go back with: mukta undo");
         var there = Directory.Exists(from) ? from : to;
         using var folder = Folder.Open(there);
-        var isRename = Node.At(Path.GetDirectoryName(from)!)?.Device == Node.At(ReinstallTarget.Nearest(to))?.Device;
+        var isRename = Node.At(Path.GetDirectoryName(from)!)?.MountId == Node.At(ReinstallTarget.Nearest(to))?.MountId;
         return new MovePlan(profile, from, to, isRename, TreeBulk.Measure(folder, ".", cancel), TreeNeeds.Of(folder, cancel), FileSystemCapabilities.OfType(Mount.Of(there)?.Type));
     }
 

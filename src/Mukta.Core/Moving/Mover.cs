@@ -37,12 +37,9 @@ public sealed class Mover(Machine machine, TimeProvider time)
     /// <summary>Counts the bytes.</summary>
     public WorkMeter? Meter { get; init; }
 
-    /// <summary>Told before every change, see <see cref="Folder.OnChange"/>.</summary>
-    internal Action? OnChange { get; init; }
-
     /// <summary>Where an interrupted move goes from and to; null where there is none.</summary>
     public static (string From, string To)? Interrupted(Machine machine, string product) =>
-        SteppedOperation.Interrupted(machine.Home, "move", product)?.Lines.FirstOrDefault(l => l.Act == ReinstallStep.TargetAct) is { } target ? (target.From!, target.Path) : null;
+        Operation.FindInterrupted(machine.Home, "move", product)?.Notes(ReinstallStep.TargetNote).FirstOrDefault() is { } target ? (target.Of!, target.Text) : null;
 
     /// <summary>Does it, or goes on with what was interrupted.</summary>
     /// <param name="plan">The plan.</param>
@@ -51,21 +48,22 @@ public sealed class Mover(Machine machine, TimeProvider time)
     /// <exception cref="ReinstallStopped">A step has failed.</exception>
     public MoveOutcome Move(MovePlan plan, Manifest? manifest, CancellationToken cancel)
     {
-        using var operation = SteppedOperation.Open(machine.Home, OperationHeader.New("move", plan.Profile.Product, manifest?.Release, OperationHeader.Root, time), $"move to {plan.To}", Begun, OnChange);
+        using var operation = Operation.Open(machine.Home, OperationHeader.New("move", plan.Profile.Product, manifest?.Release, time), $"move to {plan.To}", Begun);
         try
         {
-            operation.NoteOnce(ReinstallStep.TargetAct, plan.To, plan.From);
-            using var source = Directory.Exists(plan.From) ? Folder.Open(plan.From) : null;
-            using var held = source is null ? null : InstallLock.Take(source, time);
+            operation.NoteOnce(ReinstallStep.TargetNote, plan.To, plan.From);
+            using var locks = new InstallLocks(time);
+            foreach (var place in new[] { plan.From, plan.To }.Where(Directory.Exists))
+                locks.Take(place);
             var leftOut = plan.IsRename ? [] : Copy(operation, plan, cancel);
-            Place(operation, plan);
+            Place(operation, plan, locks);
             Launch(operation, plan, cancel);
             if (!plan.IsRename && !operation.IsDone(Held))
             {
                 RefuseIfRunning(plan.From);
-                var (area, path) = operation.Areas.For(plan.From);
-                if (operation.Areas.Anchor.Look(path) is not null)
-                    area.Hold(path);
+                var (area, path) = operation.For(plan.From);
+                if (operation.Root.Look(path) is not null)
+                    area.SetAside(path);
                 operation.Done(Held);
             }
 
@@ -78,11 +76,11 @@ public sealed class Mover(Machine machine, TimeProvider time)
         }
     }
 
-    private IReadOnlyList<string> Copy(SteppedOperation operation, MovePlan plan, CancellationToken cancel)
+    private IReadOnlyList<string> Copy(Operation operation, MovePlan plan, CancellationToken cancel)
     {
         if (operation.IsDone(Copied))
             return [];
-        var (root, (area, _), (_, from)) = (operation.Areas.Anchor, operation.Areas.For(plan.To), operation.Areas.For(plan.From));
+        var (root, (area, _), (_, from)) = (operation.Root, operation.For(plan.To), operation.For(plan.From));
         plan.Prove(plan.Can.TriedIn(root, area.Path));
         Meter?.Begin("copying", plan.Size.Bytes);
         var copied = new TreeCopy(root, root, CopyWay.Bytes).Copy(from, StagedIn(area), PlanRunner.IsOfARun, Meter, cancel);
@@ -90,38 +88,38 @@ public sealed class Mover(Machine machine, TimeProvider time)
         return copied.LeftOut;
     }
 
-    private void Place(SteppedOperation operation, MovePlan plan)
+    private void Place(Operation operation, MovePlan plan, InstallLocks locks)
     {
         if (operation.IsDone(Placed))
             return;
         RefuseIfRunning(plan.From);
-        var root = operation.Areas.Anchor;
-        var (area, to) = operation.Areas.For(plan.To);
-        var from = plan.IsRename ? operation.Areas.For(plan.From).Path : StagedIn(area);
+        var root = operation.Root;
+        var (area, to) = operation.For(plan.To);
+        var from = plan.IsRename ? operation.For(plan.From).Path : StagedIn(area);
         if (root.Look(from) is not null && root.Look(to) is null)
         {
-            area.EnsureFolder(OwnFolders.Of(to));
+            area.EnsureFolder(Folder.ParentOf(to));
+            locks.Take(operation.Shown(from)); // The lock goes with the tree into its place.
             if (plan.IsRename)
-                area.Rename(from, to);
+                operation.Main.Rename(from, to);
             else
                 area.Place(from, to);
         }
 
-        root.Flush(OwnFolders.Of(to));
         InstallRecords.TryPut(machine, plan.Profile.Product, plan.To, null, time);
         foreach (var (product, path) in plan.Inside)
             InstallRecords.TryPut(machine, product, Path.Join(plan.To, path), null, time);
         operation.Done(Placed);
     }
 
-    private void Launch(SteppedOperation operation, MovePlan plan, CancellationToken cancel)
+    private void Launch(Operation operation, MovePlan plan, CancellationToken cancel)
     {
         if (operation.IsDone(Launched))
             return;
         foreach (var change in LaunchRestorer.Plan(new LaunchLook(machine).At(plan.Profile, plan.To), plan.Profile.Title).Where(c => c.Text is not null))
         {
             cancel.ThrowIfCancellationRequested();
-            if (LaunchRestorer.Do(operation.Areas, change).Failure is { } failure)
+            if (LaunchRestorer.Do(operation, change).Failure is { } failure)
                 throw failure;
         }
 
@@ -136,5 +134,5 @@ public sealed class Mover(Machine machine, TimeProvider time)
         return new Verifier(time).Verify(manifest, install, new VerifyOptions { Meter = Meter, RememberProven = true }, cancel);
     }
 
-    private static string StagedIn(HeldArea area) => $"{area.Path}/new-0";
+    private static string StagedIn(KeptArea area) => $"{area.Path}/new-0";
 }

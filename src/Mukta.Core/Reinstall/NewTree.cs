@@ -15,7 +15,7 @@ namespace Mukta.Reinstall;
 /// <param name="target">The install.</param>
 /// <param name="wish">What is wanted.</param>
 /// <param name="built">Where it is built, relative to the root.</param>
-internal sealed class NewTree(Reinstaller with, SteppedOperation operation, ReinstallTarget target, ReinstallWish wish, string built)
+internal sealed class NewTree(Reinstaller with, Operation operation, ReinstallTarget target, ReinstallWish wish, string built)
 {
     /// <summary>Builds it, or goes on building it, and proves it.</summary>
     /// <param name="path">Where it belongs, relative to the root: its owner, group and mode are those of what stands there, or of the folder around.</param>
@@ -24,13 +24,12 @@ internal sealed class NewTree(Reinstaller with, SteppedOperation operation, Rein
     /// <exception cref="MuktaException">It cannot be built whole.</exception>
     public async Task<long> BuildAsync(string path, CancellationToken cancel)
     {
-        var root = operation.Areas.Anchor;
+        var root = operation.Root;
         var like = root.Look(path) ?? LikeParent(root, path);
-        OwnFolders.Ensure(root, built);
+        root.EnsureFolder(built);
         root.SetOwner(built, like.User, like.Group);
         root.SetMode(built, like.Mode);
-        using var tree = Folder.Open(operation.Areas.Shown(built));
-        tree.OnChange = with.OnChange;
+        using var tree = Folder.Open(operation.Shown(built));
         using var donor = target.IsThere && !wish.IsFresh ? Folder.Open(target.Path) : null;
         var found = new Verifier(with.Time).Verify(target.Manifest, tree, new VerifyOptions { RememberProven = true }, cancel);
         var disk = FileSystemCapabilities.Of(tree.Path);
@@ -49,16 +48,17 @@ internal sealed class NewTree(Reinstaller with, SteppedOperation operation, Rein
                 "The old install is where it was. Look at the source and at the room on the disk, then run the same command again.");
         }
 
-        if (tree.Look(HeldArea.OfInstall) is not null)
-            TreeBulk.Remove(tree, HeldArea.OfInstall, cancel); // The building's own record: the whole tree is what is undone.
+        if (tree.Look(KeptArea.OfInstall) is not null)
+            TreeBulk.Remove(tree, KeptArea.OfInstall, cancel); // The building's own record: the whole tree is what is undone.
+        root.Flush(Folder.ParentOf(built));
         return outcome.Sources.Sum(s => s.Bytes);
     }
 
     private static Node LikeParent(Folder root, string path)
     {
-        var folder = OwnFolders.Of(path);
+        var folder = Folder.ParentOf(path);
         while (folder.Length > 0 && root.Look(folder) is not { Kind: NodeKind.Folder })
-            folder = OwnFolders.Of(folder);
+            folder = Folder.ParentOf(folder);
         return root.Look(folder.Length == 0 ? "." : folder)!.Value;
     }
 }

@@ -44,7 +44,7 @@ public static class ReinstallStep
     /// <summary>How far an operation has come with an install.</summary>
     /// <param name="operation">The operation.</param>
     /// <param name="path">The install.</param>
-    public static ReinstallState StateOf(SteppedOperation operation, string path)
+    public static ReinstallState StateOf(Operation operation, string path)
     {
         bool Has(string step) => operation.IsDone(Of(step, path));
         return Has(Verified) ? ReinstallState.Finished
@@ -55,13 +55,13 @@ public static class ReinstallStep
     }
 
     /// <summary>True where a step with an install is done in an operation that was interrupted.</summary>
-    public static bool IsDone(OperationRecord record, string step, string path) => SteppedOperation.HasStep(record, Of(step, path));
+    public static bool IsDone(OperationRecord record, string step, string path) => record.HasStep(Of(step, path));
 
     internal static string Of(string step, string path) => $"{step} {path}";
 
     /// <summary>The installs of an operation that was interrupted.</summary>
     public static IReadOnlyList<(string Product, string Path)> TargetsOf(OperationRecord record) =>
-        [.. record.Lines.Where(l => l.Act == TargetAct).Select(l => (l.From!, l.Path))];
+        [.. record.Notes(TargetNote).Select(n => (n.Of!, n.Text))];
 
-    internal const string TargetAct = "target", UserDataAct = "user-data", InsideAct = "inside";
+    internal const string TargetNote = "target", UserDataNote = "user-data", InsideNote = "inside";
 }

@@ -23,8 +23,6 @@ namespace Mukta.Reinstall;
 /// <param name="log">Takes diagnostics.</param>
 public sealed class Reinstaller(Machine machine, IServiceControl services, TimeProvider time, ILogger log)
 {
-    private const long SpaceToSpare = 4 << 20;
-
     internal Machine Machine => machine;
 
     internal IServiceControl Services => services;
@@ -50,9 +48,6 @@ public sealed class Reinstaller(Machine machine, IServiceControl services, TimeP
 
     /// <summary>Counts the bytes.</summary>
     public WorkMeter? Meter { get; init; }
-
-    /// <summary>Told before every change, see <see cref="Folder.OnChange"/>.</summary>
-    internal Action? OnChange { get; init; }
 
     /// <summary>Proves, before anything is touched, all that the plan depends on: sources, room, rights, that nothing runs.</summary>
     /// <param name="targets">The installs.</param>
@@ -85,22 +80,23 @@ public sealed class Reinstaller(Machine machine, IServiceControl services, TimeP
     public async Task<ReinstallOutcome> RunAsync(string command, string product, ReinstallWish wish, string words, IReadOnlyList<ReinstallTarget> targets, CancellationToken cancel)
     {
         var started = time.GetTimestamp();
-        var header = OperationHeader.New(command, product, targets[^1].Manifest.Release, OperationHeader.Root, time);
-        using var operation = SteppedOperation.Open(machine.Home, header, words, Begun, OnChange);
-        var (at, locks) = (targets[0], new List<InstallLock>());
+        var header = OperationHeader.New(command, product, targets[^1].Manifest.Release, time);
+        using var operation = Operation.Open(machine.Home, header, words, Begun);
+        using var locks = new InstallLocks(time);
+        var at = targets[0];
         try
         {
-            if (operation.Left is { } left && SteppedOperation.WaitsFor(left) is { } boot && boot == SetupRunner.Boot)
+            if (operation.Interrupted is { } left && left.WaitsFor is { } boot && boot == SetupRunner.Boot)
             {
                 operation.StillWaits();
                 throw SetupFailure.NeedsRestart(targets[0].Profile);
             }
 
-            var runs = targets.Select((t, i) => new TargetRun(this, operation, wish, at = t, i)).ToList();
-            foreach (var target in targets.Where(t => t.IsThere))
-                locks.Add(InstallLock.Take(target.Path, time));
+            var runs = targets.Select((t, i) => new TargetRun(this, operation, wish, locks, at = t, i)).ToList();
+            foreach (var target in targets.Where(t => Directory.Exists(t.Path)))
+                locks.Take(target.Path);
             foreach (var run in runs)
-                operation.NoteOnce(TargetAct, run.Target.Path, run.Target.Profile.Product);
+                operation.NoteOnce(TargetNote, run.Target.Path, run.Target.Profile.Product);
             foreach (var run in runs)
             {
                 at = run.Target;
@@ -122,10 +118,6 @@ public sealed class Reinstaller(Machine machine, IServiceControl services, TimeP
         {
             throw new ReinstallStopped(StateOf(operation, at.Path), operation.Header.Operation, told);
         }
-        finally
-        {
-            locks.ForEach(l => l.Dispose());
-        }
     }
 
     private static void ProveRights(ReinstallTarget target)
@@ -144,7 +136,7 @@ public sealed class Reinstaller(Machine machine, IServiceControl services, TimeP
             .Append((ReinstallTarget.Nearest(machine.Folders.State), targets.Sum(t => t.UserData.Sum(u => u.Size.Bytes) * 2), targets.Sum(t => t.UserData.Sum(u => u.Size.Files)) + 100));
         foreach (var disk in needs.GroupBy(n => Node.At(n.Place)?.Device))
         {
-            var (place, bytes, names) = (disk.First().Place, disk.Sum(d => d.Bytes) + SpaceToSpare, disk.Sum(d => d.Names));
+            var (place, bytes, names) = (disk.First().Place, disk.Sum(d => d.Bytes) + Room.ToSpare, disk.Sum(d => d.Names));
             var room = Room.At(place);
             if (room.FreeBytes < bytes || room.FreeInodes < names)
             {

@@ -19,6 +19,12 @@ public sealed record StaleRelease(Profile Profile, string Path, TreeSize Size, s
 /// <param name="time">For the operation's date.</param>
 public sealed class StaleReleases(Machine machine, ProfileCatalog catalog, TimeProvider time)
 {
+    private const string Command = "locate", Request = "set older releases aside";
+
+    /// <summary>Writes down that an interrupted run has nothing left to do.</summary>
+    /// <param name="product">The product; null if there were several.</param>
+    public void EndInterrupted(string? product) => Operation.EndInterrupted(machine.Home, Command, product, Request);
+
     /// <summary>Looks at those that were found.</summary>
     public IReadOnlyList<StaleRelease> Of(Profile profile, IEnumerable<FoundInstall> installs, CancellationToken cancel)
     {
@@ -43,14 +49,15 @@ public sealed class StaleReleases(Machine machine, ProfileCatalog catalog, TimeP
     /// <exception cref="DiskException">One cannot be moved; those before it are held.</exception>
     public string Hold(IReadOnlyList<StaleRelease> releases, Action<OperationHeader, string>? begun)
     {
-        using var areas = new UserHeldAreas(machine.Home, OperationHeader.New("locate", releases.Count == 1 ? releases[0].Profile.Product : null, null, OperationHeader.Root, time), begun);
+        var product = releases.Count == 1 ? releases[0].Profile.Product : null;
+        using var operation = Operation.Open(machine.Home, OperationHeader.New(Command, product, null, time), Request, begun);
         foreach (var release in releases)
         {
-            var (area, path) = areas.For(release.Path);
-            area.Hold(path);
+            var (area, path) = operation.For(release.Path);
+            area.SetAside(path);
         }
 
-        areas.End();
-        return areas.Operation;
+        operation.End();
+        return operation.Header.Operation;
     }
 }

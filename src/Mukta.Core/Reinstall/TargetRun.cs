@@ -17,20 +17,21 @@ namespace Mukta.Reinstall;
 internal sealed class TargetRun
 {
     private readonly Reinstaller with;
-    private readonly SteppedOperation operation;
+    private readonly Operation operation;
     private readonly ReinstallWish wish;
-    private readonly HeldArea area;
+    private readonly KeptArea area;
     private readonly string path, built, archive, snapshot;
     private readonly Folder root;
+    private readonly InstallLocks locks;
     private string? copied;
 
-    public TargetRun(Reinstaller with, SteppedOperation operation, ReinstallWish wish, ReinstallTarget target, int number)
+    public TargetRun(Reinstaller with, Operation operation, ReinstallWish wish, InstallLocks locks, ReinstallTarget target, int number)
     {
-        (this.with, this.operation, this.wish, Target, root) = (with, operation, wish, target, operation.Areas.Anchor);
-        (area, path) = operation.Areas.For(target.Path);
+        (this.with, this.operation, this.wish, this.locks, Target, root) = (with, operation, wish, locks, target, operation.Root);
+        (area, path) = operation.For(target.Path);
         built = string.Create(CultureInfo.InvariantCulture, $"{area.Path}/new-{number}");
         snapshot = string.Create(CultureInfo.InvariantCulture, $"{area.Path}/copy-{number}");
-        archive = string.Create(CultureInfo.InvariantCulture, $"{operation.Areas.Usual.Path}/user-data-{number}.tar");
+        archive = string.Create(CultureInfo.InvariantCulture, $"{operation.Main.Path}/user-data-{number}.tar");
     }
 
     public ReinstallTarget Target { get; }
@@ -42,7 +43,7 @@ internal sealed class TargetRun
     {
         if (MayCopyUserData)
             CopyUserData(cancel);
-        if (IsDone(Built))
+        if (IsDone(Built) && (root.Look(built) is not null || IsDone(ChangedOver) || area.KeptOf(path) is not null || area.HasPlaced(path)))
             return;
         with.Doing?.Invoke(Target, "building the new install");
         Done(Built, await new NewTree(with, operation, Target, wish, built).BuildAsync(path, cancel).ConfigureAwait(false));
@@ -72,16 +73,16 @@ internal sealed class TargetRun
         InstallRecords.TryPut(with.Machine, Profile.Product, Target.Path, Target.Manifest.Release, with.Time);
         Done(Verified);
         var fetched = operation.BytesOf(Of(Built, Target.Path));
-        return new ReinstalledTarget(Target, fetched, root.Look(archive) is null ? null : operation.Areas.Shown(archive), after);
+        return new ReinstalledTarget(Target, fetched, root.Look(archive) is null ? null : operation.Shown(archive), after);
     }
 
     /// <summary>True until something has begun that may take the user's data away: from then on the copy is what counts.</summary>
     private bool MayCopyUserData => !IsDone(Removed) && !IsDone(ChangedOver) && OldCopy is null;
 
-    /// <summary>What the record tells of the copy of the old install that is held before the vendor's remove is run.</summary>
-    private OperationLine? OldCopy => operation.LinesIn(area).LastOrDefault(l => l.Act == "held" && l.Path == path);
+    /// <summary>Where the copy of the old install is that is kept before the vendor's remove is run; null if there is none yet.</summary>
+    private string? OldCopy => area.KeptOf(path);
 
-    private List<string> UserPlaces => [.. Target.UserData.Select(u => operation.Areas.PathOf(u.Path))];
+    private List<string> UserPlaces => [.. Target.UserData.Select(u => operation.PathOf(u.Path))];
 
     private bool IsDone(string step) => operation.IsDone(Of(step, Target.Path));
 
@@ -114,7 +115,7 @@ internal sealed class TargetRun
             copied = new UserDataArchive(root).Fingerprint(UserPlaces, cancel);
             new UserDataArchive(root).Write(archive, UserPlaces, with.Meter, cancel);
             foreach (var place in UserPlaces)
-                operation.NoteOnce(UserDataAct, place, Target.Path);
+                operation.NoteOnce(UserDataNote, place, Target.Path);
         }
 
         Done(UserDataCopied);
@@ -128,7 +129,7 @@ internal sealed class TargetRun
             var states = await with.Services.StatesAsync([.. Profile.Services.Select(s => s.Unit)], cancel).ConfigureAwait(false);
             foreach (var step in ServicePlan.For(ServiceWish.Off, Profile.Services, states).Steps)
             {
-                operation.Areas.Usual.Note(ServiceRecord.Line(states.First(s => s.Unit == step.Unit)));
+                operation.Main.Note(ServiceRecord.Line(states.First(s => s.Unit == step.Unit)));
                 await with.Services.DoAsync(step.Act, step.Unit, cancel).ConfigureAwait(false);
             }
         }
@@ -142,14 +143,13 @@ internal sealed class TargetRun
         if (!Target.RunsRemove)
             return;
         with.Doing?.Invoke(Target, "running the vendor's remove");
-        var noted = OldCopy;
-        var isKept = noted is not null && root.Look($"{area.Path}/{noted.HeldAt}") is not null;
+        var isKept = OldCopy is not null;
         if (!isKept)
         {
             if (root.Look(snapshot) is not null)
                 TreeBulk.Remove(root, snapshot, cancel);
             new TreeCopy(root, root, CopyWay.HardLinks).Copy(path, snapshot, PlanRunner.IsOfARun, with.Meter, cancel);
-            area.HoldCopy(snapshot, path, noted?.HeldAt);
+            area.KeepCopy(snapshot, path);
         }
 
         using var install = Folder.Open(Target.Path);
@@ -173,32 +173,33 @@ internal sealed class TargetRun
         with.Doing?.Invoke(Target, "changing over");
         with.RefuseIfRunning(Target, []);
         foreach (var inside in Target.Inside)
-            operation.NoteOnce(InsideAct, inside, Target.Path);
-        var before = operation.LinesIn(area);
-        var kept = (string?)null;
-        if (before.Any(l => l.Act == "emptied" && l.Path == path) || (root.Look(path) is not null && root.Look(built) is not null))
+            operation.NoteOnce(InsideNote, inside, Target.Path);
+        if (root.Look(built) is not null)
         {
-            kept = area.Swap(built, path, before);
-        }
-        else if (root.Look(built) is not null)
-        {
-            area.EnsureFolder(OwnFolders.Of(path));
-            area.Place(built, path);
-            root.Flush(OwnFolders.Of(path));
+            var isThere = root.Look(path) is not null;
+            using (var ready = Folder.Open(operation.Shown(built)))
+                locks.Take(ready); // The lock goes with the tree into its place.
+            if (isThere)
+                area.Swap(built, path);
+            else
+                area.EnsureFolder(Folder.ParentOf(path));
+            if (!isThere)
+                area.Place(built, path);
         }
 
-        foreach (var inside in operation.LinesIn(operation.Areas.Usual).Where(l => l.Act == InsideAct && l.From == Target.Path).Select(l => l.Path))
+        var kept = area.KeptOf(path);
+        foreach (var inside in operation.Notes(InsideNote).Where(n => n.Of == Target.Path).Select(n => n.Text))
         {
             if (kept is null || root.Look($"{kept}/{inside}") is null || root.Look($"{path}/{inside}") is not null)
                 continue;
-            area.EnsureFolder(OwnFolders.Of($"{path}/{inside}"));
+            area.EnsureFolder(Folder.ParentOf($"{path}/{inside}"));
             area.Rename($"{kept}/{inside}", $"{path}/{inside}");
         }
     }
 
     private void BringUserDataBack(CancellationToken cancel)
     {
-        var places = operation.LinesIn(operation.Areas.Usual).Where(l => l.Act == UserDataAct && l.From == Target.Path).Select(l => l.Path).Distinct().ToList();
+        var places = operation.Notes(UserDataNote).Where(n => n.Of == Target.Path).Select(n => n.Text).Distinct().ToList();
         if (places.Count == 0)
             return;
         with.Doing?.Invoke(Target, "bringing user data back");
@@ -213,9 +214,9 @@ internal sealed class TargetRun
         foreach (var place in places)
         {
             cancel.ThrowIfCancellationRequested();
-            var (of, at) = operation.Areas.For(place.Path);
+            var (of, at) = operation.For(place.Path);
             if (root.Look(at) is not null)
-                of.Hold(at);
+                of.SetAside(at);
         }
     }
 
@@ -225,7 +226,7 @@ internal sealed class TargetRun
             return;
         using var install = Folder.Open(Target.Path);
         var runner = new SetupRunner(with.Services, with.Time);
-        if (operation.Left is { } left && SteppedOperation.WaitsFor(left) is not null && SteppedOperation.HasStep(left, Of(ChangedOver, Target.Path)))
+        if (operation.Interrupted is { } left && left.WaitsFor is not null && left.HasStep(Of(ChangedOver, Target.Path)))
         {
             if (await runner.NotTrueAsync(install, Profile.Setup!.Then, Target.Manifest, cancel).ConfigureAwait(false) is { Count: > 0 } wrong)
                 throw SetupFailure.Of(new SetupOutcome(SetupEnd.NotTrue, null, TimeSpan.Zero, [], wrong), Profile, "install");
@@ -252,7 +253,7 @@ internal sealed class TargetRun
             return;
         with.Doing?.Invoke(Target, "bringing services up");
         var states = await with.Services.StatesAsync([.. Profile.Services.Select(s => s.Unit)], cancel).ConfigureAwait(false);
-        using var record = new ServiceRecord(operation.Areas);
+        using var record = new ServiceRecord(operation);
         var outcome = await new ServiceRestorer(with.Services, with.Time)
             .DoAsync(record, ServicePlan.For(ServiceWish.Restore, Profile.Services, states), Profile.Services, null, cancel).ConfigureAwait(false);
         if (outcome.Failure is { } failure)
@@ -264,7 +265,7 @@ internal sealed class TargetRun
         foreach (var change in LaunchRestorer.Plan(new LaunchLook(with.Machine).At(Profile, Target.Path), Profile.Title))
         {
             cancel.ThrowIfCancellationRequested();
-            if (LaunchRestorer.Do(operation.Areas, change).Failure is { } failure)
+            if (LaunchRestorer.Do(operation, change).Failure is { } failure)
                 throw failure;
         }
     }

@@ -46,8 +46,13 @@ public static class InstalledRelease
         const string Staged = File + ".new";
         if (install.Look(Staged) is not null)
             install.RemoveFile(Staged);
-        using (var stream = new FileStream(install.CreateFile(Staged, 0b110_100_100), FileAccess.Write))
-            MetalinkWriter.Write(manifest, stream);
+        using (var file = install.CreateFile(Staged, 0b110_100_100))
+        {
+            using (var stream = file.AsStream())
+                MetalinkWriter.Write(manifest, stream);
+            file.Flush();
+        }
+
         var like = install.Look(ManifestPath.OwnFolder)!.Value;
         install.SetOwner(Staged, like.User, like.Group);
         install.Move(Staged, File, replace: true);

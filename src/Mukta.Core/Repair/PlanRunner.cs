@@ -8,73 +8,157 @@ using Mukta.Repair.Damage;
 
 namespace Mukta.Repair;
 
-/// <summary>Carries out the steps of one plan. Files are built side by side; moving into place happens one at a time.</summary>
-internal sealed class PlanRunner(Folder install, HeldArea area, RepairPlan plan, Fetcher fetcher)
+/// <summary>
+/// Carries out the steps of one plan. Files are built side by side. Finished ones are put in their places in batches that share their
+/// flushes, bounded in files and bytes, while the next ones are built.
+/// </summary>
+internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan, Fetcher fetcher)
 {
-    public const string StagingFolder = ManifestPath.OwnFolder + "/staging";
-
-    /// <summary>True for what belongs to one run of Mukta on an install, and is of no use in a copy.</summary>
-    public static bool IsOfARun(string path) => path is ManifestPath.OwnFolder + "/lock" or StagingFolder;
+    public const string StagingFolder = OwnFolder.Name + "/staging";
 
     private const int UsualFileMode = 0b110_100_100;
+    private const int FilesAtATime = 4;
+    private const int MostInBatch = 256;
+    private const long MostBytesInBatch = 64 << 20;
 
     private readonly Dictionary<string, HoldAway> inTheWay =
         plan.Steps.OfType<HoldAway>().Where(h => !h.IsStray).ToDictionary(h => h.Path, StringComparer.Ordinal);
 
-    private readonly HashSet<string> changedFolders = new(StringComparer.Ordinal);
-    private readonly Lock placing = new();
     private int stepsDone;
 
     public ConcurrentQueue<RepairFailure> Failures { get; } = [];
 
     public int StepsDone => stepsDone;
 
-    /// <summary>What was found elsewhere on this machine; null where nobody looked.</summary>
+    /// <summary>What was found elsewhere on this machine; null if nobody looked.</summary>
     public LocalPieces? Local { get; init; }
 
     /// <summary>An older copy of the same install, whose good pieces are taken first; null for none.</summary>
     public Folder? Donor { get; init; }
 
-    /// <summary>Tells what damage looks like; null where nobody wants to know.</summary>
+    /// <summary>True if the operation goes on after an interruption.</summary>
+    public bool IsResumed { get; init; }
+
+    /// <summary>Tells what damage looks like; null if nobody wants to know.</summary>
     public DamageScan? Scan { get; init; }
 
     /// <summary>What the damage of single files looks like.</summary>
     public ConcurrentBag<(string Path, FoundCause Cause)> Causes { get; } = [];
 
-    /// <summary>Files whose bytes were proven on the disk, as they stood right afterwards.</summary>
+    /// <summary>Files whose bytes were proven on the disk, as they were right afterwards.</summary>
     public ConcurrentDictionary<string, Node> Proven { get; } = new(StringComparer.Ordinal);
 
-    /// <summary>Does a step that needs no source. What stands in the way stays until its successor is proven.</summary>
-    public void Do(RepairStep step) => Guarded(step.Path, () =>
+    /// <summary>True for what belongs to one run of mukta on an install, and is of no use in a copy.</summary>
+    public static bool IsOfARun(string path) => path is OwnFolder.Name + "/lock" or StagingFolder;
+
+    /// <summary>Removes what interrupted runs have left in staging, once it is of no use.</summary>
+    public static void ClearStaging(Folder install)
     {
-        switch (step)
+        if (install.Look(StagingFolder) is null)
+            return;
+        foreach (var name in TreeWalk.NamesIn(install, StagingFolder))
+            TreeBulk.Remove(install, $"{StagingFolder}/{name}", CancellationToken.None);
+        install.TryRemoveEmptyFolder(StagingFolder);
+    }
+
+    /// <summary>Carries out the plan.</summary>
+    /// <exception cref="DiskException">The disk is full, or fails for good; what is done is kept.</exception>
+    public async Task RunAsync(CancellationToken cancel)
+    {
+        DoTogether([.. plan.Steps.OfType<FixMode>()], f => area.ModeChange(f.Path, f.To), cancel);
+        Each(plan.Steps.OfType<FixCase>(), Rename, cancel);
+        DoTogether([.. plan.Steps.OfType<HoldAway>().Where(h => h.IsStray)], h => new SetAside(h.Path), cancel);
+        Each(plan.Steps.OfType<PutLink>(), Put, cancel);
+
+        List<Batch> batches = [.. Batches(plan.Puts)];
+        using var stopping = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        using var room = new SemaphoreSlim(2 * MostInBatch);
+        var placing = PlaceAllAsync(batches, room, stopping);
+        try
         {
-            case FixMode fix:
-                area.SetMode(fix.Path, fix.To);
-                break;
-            case FixCase fix:
-                Rename(fix);
-                break;
-            case HoldAway { IsStray: true }:
-                area.Hold(step.Path);
-                break;
-            case PutLink put:
-                Put(put);
-                break;
-            default:
-                return;
+            var parallel = new ParallelOptions { MaxDegreeOfParallelism = FilesAtATime, CancellationToken = stopping.Token };
+            await Parallel.ForEachAsync(batches.SelectMany(b => b.Puts), parallel, async (building, token) =>
+            {
+                await room.WaitAsync(token).ConfigureAwait(false);
+                await BuildAsync(building, token).ConfigureAwait(false);
+            }).ConfigureAwait(false);
+        }
+        catch (OperationCanceledException) when (placing.IsFaulted)
+        {
+            // What has stopped the placing is thrown below.
+        }
+        finally
+        {
+            foreach (var open in batches.SelectMany(b => b.Puts))
+                open.Built.TrySetCanceled(CancellationToken.None);
+            await placing.ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+            foreach (var left in batches.SelectMany(b => b.Puts).Where(p => p.Built.Task.IsCompletedSuccessfully))
+                left.Built.Task.Result?.Staged.Dispose();
         }
 
-        stepsDone++;
-    });
+        await placing.ConfigureAwait(false);
+        area.Flush();
+    }
 
-    /// <summary>Builds one file, proves it and puts it in its place.</summary>
-    public async ValueTask PutAsync(PutFile put, CancellationToken cancel)
+    /// <summary>Files in the plan's order, so many to a batch: what is in one does not depend on which file comes first.</summary>
+    private static IEnumerable<Batch> Batches(IEnumerable<PutFile> puts)
     {
+        var (batch, bytes) = (new List<Building>(), 0L);
+        foreach (var put in puts)
+        {
+            if (batch.Count == MostInBatch || (batch.Count > 0 && bytes + put.File.Size > MostBytesInBatch))
+            {
+                yield return new Batch(batch);
+                (batch, bytes) = ([], 0);
+            }
+
+            batch.Add(new Building(put));
+            bytes += put.File.Size;
+        }
+
+        if (batch.Count > 0)
+            yield return new Batch(batch);
+    }
+
+    /// <summary>Steps that do not depend on each other share their flushes. What is in the way stays until its successor is proven.</summary>
+    private void DoTogether<T>(IReadOnlyList<T> steps, Func<T, Change> change, CancellationToken cancel)
+        where T : RepairStep
+    {
+        foreach (var batch in steps.Chunk(MostInBatch))
+        {
+            cancel.ThrowIfCancellationRequested();
+            foreach (var (step, failure) in batch.Zip(area.Do([.. batch.Select(change)])))
+                Count(step.Path, failure);
+        }
+    }
+
+    private void Each<T>(IEnumerable<T> steps, Action<T> act, CancellationToken cancel)
+        where T : RepairStep
+    {
+        foreach (var step in steps)
+        {
+            cancel.ThrowIfCancellationRequested();
+            Count(step.Path, Tried(() => act(step)));
+        }
+    }
+
+    private void Count(string path, Exception? failure)
+    {
+        if (failure is null)
+            stepsDone++;
+        else
+            Fail(path, failure);
+    }
+
+    /// <summary>Builds one file in staging and hands it on; nothing if it cannot be built.</summary>
+    private async Task BuildAsync(Building building, CancellationToken cancel)
+    {
+        var put = building.Put;
+        StagedFile? staged = null;
         try
         {
             using var hasher = new PieceHasher();
-            using var staged = StagedFile.Open(install, StagingFolder, put.File, put.Way == PutWay.Patch ? put.Fetch : null, cancel);
+            staged = StagedFile.Open(install, StagingFolder, put.File, put.Way == PutWay.Patch ? put.Fetch : null, cancel);
             if (put.Replaces is not null && put is { IsFresh: false, Way: not PutWay.Patch })
             {
                 using var old = install.OpenRead(put.Path);
@@ -98,46 +182,101 @@ internal sealed class PlanRunner(Folder install, HeldArea area, RepairPlan plan,
             var like = Like(put);
             install.SetOwner(staged.Path, like.User, like.Group);
             install.SetMode(staged.Path, like.Mode);
-            staged.ProveOnDisk(hasher, cancel);
-            Examine(put, staged, cancel);
-            lock (placing)
+            staged.BeginFlush();
+            building.Built.SetResult(new StagedPut(put, staged, like.Mode));
+            staged = null;
+        }
+        catch (Exception e) when (e is MuktaException or IOException or UnauthorizedAccessException)
+        {
+            Fail(put.Path, e);
+        }
+        finally
+        {
+            staged?.Dispose();
+            building.Built.TrySetResult(null);
+        }
+    }
+
+    private async Task PlaceAllAsync(IReadOnlyList<Batch> batches, SemaphoreSlim room, CancellationTokenSource stopping)
+    {
+        try
+        {
+            foreach (var batch in batches)
             {
-                if (put.Way == PutWay.Patch)
-                    Patch(put, staged, hasher, like.Mode, cancel);
-                else
-                    Place(put, staged.Path);
-                stepsDone++;
-                Proven[put.Path] = install.Look(put.Path)!.Value;
+                var built = await Task.WhenAll(batch.Puts.Select(p => p.Built.Task)).ConfigureAwait(false);
+                PlaceTogether([.. built.OfType<StagedPut>()], stopping.Token);
+                foreach (var placed in built.OfType<StagedPut>())
+                    placed.Staged.Dispose();
+                room.Release(batch.Puts.Count);
             }
         }
-        catch (MuktaException e) when (e is not DiskException { Errno: DiskException.NoSpace or DiskException.QuotaExceeded })
+        catch (OperationCanceledException)
         {
-            Failures.Enqueue(new RepairFailure(put.Path, e.What.TrimEnd('.'), e.Code));
+            // The building was stopped; what it throws says why.
         }
-        catch (IOException e)
+        catch
         {
-            Failures.Enqueue(new RepairFailure(put.Path, $"the disk fails: {e.Message.TrimEnd('.')}", ExitCode.Blocked));
+            await stopping.CancelAsync().ConfigureAwait(false);
+            throw;
         }
     }
 
-    /// <summary>Takes away what interrupted runs have left in staging, once it is of no use.</summary>
-    public void ClearStaging() => ClearStaging(install);
-
-    /// <summary>The same for any install.</summary>
-    public static void ClearStaging(Folder install)
+    /// <summary>Proves a batch of built files on the disk and puts them in their places.</summary>
+    private void PlaceTogether(IReadOnlyList<StagedPut> batch, CancellationToken cancel)
     {
-        if (install.Look(StagingFolder) is null)
-            return;
-        foreach (var name in TreeWalk.NamesIn(install, StagingFolder))
-            install.RemoveFile($"{StagingFolder}/{name}");
-        install.TryRemoveEmptyFolder(StagingFolder);
+        var isProven = new bool[batch.Count];
+        try
+        {
+            Parallel.For(0, batch.Count, new ParallelOptions { MaxDegreeOfParallelism = FilesAtATime }, i => isProven[i] = Proves(batch[i], cancel));
+        }
+        catch (AggregateException e)
+        {
+            System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(e.InnerExceptions.OfType<MuktaException>().FirstOrDefault() ?? e.InnerExceptions[0]);
+        }
+
+        var proven = batch.Where((_, i) => isProven[i]).ToList();
+        foreach (var patch in proven.Where(p => p.Put.Way == PutWay.Patch))
+            Count(patch.Put.Path, Tried(() => Patch(patch, cancel)));
+        var ready = proven.Where(p => p.Put.Way != PutWay.Patch && Ready(p)).ToList();
+        if (ready.Count > 0)
+        {
+            var changes = ready.Select(r => r.Put.Replaces is not null && install.Look(r.Put.Path) is not null
+                ? (Change)new Replaced(r.Put.Path, r.Staged.Path) : new Placed(r.Put.Path, r.Staged.Path));
+            foreach (var (put, failure) in ready.Zip(area.Do([.. changes])))
+                Count(put.Put.Path, failure);
+        }
+
+        foreach (var put in proven.Where(p => install.Look(p.Put.Path) is { Kind: NodeKind.File }))
+            Proven[put.Put.Path] = install.Look(put.Put.Path)!.Value;
+        foreach (var failed in Failures)
+            Proven.TryRemove(failed.Path, out _);
     }
 
-    /// <summary>Sees to it that all new names outlast a loss of power.</summary>
-    public void FlushFolders()
+    private bool Proves(StagedPut built, CancellationToken cancel)
     {
-        foreach (var folder in changedFolders.Where(f => f.Length == 0 || install.Look(f) is { Kind: NodeKind.Folder }))
-            install.Flush(folder);
+        var failure = Tried(() =>
+        {
+            using var hasher = new PieceHasher();
+            built.Staged.ProveOnDisk(hasher, cancel);
+            Examine(built.Put, built.Staged, cancel);
+        });
+        if (failure is not null)
+            Fail(built.Put.Path, failure);
+        return failure is null;
+    }
+
+    /// <summary>Makes way for a file. False if it cannot be placed.</summary>
+    private bool Ready(StagedPut built)
+    {
+        var failure = Tried(() =>
+        {
+            RefuseChanged(built.Put, install.Look(built.Put.Path));
+            MakeWay(built.Put.Path);
+            area.EnsureFolder(Folder.ParentOf(built.Put.Path));
+        });
+        if (failure is not null)
+            Fail(built.Put.Path, failure);
+        return failure is null;
     }
 
     /// <summary>While the bad and the good bytes are both at hand: what does the damage look like?</summary>
@@ -151,82 +290,73 @@ internal sealed class PlanRunner(Folder install, HeldArea area, RepairPlan plan,
     }
 
     /// <summary>Overwrites the bad pieces in place, then hashes them from the file.</summary>
-    private void Patch(PutFile put, StagedFile staged, PieceHasher hasher, int mode, CancellationToken cancel)
+    private void Patch(StagedPut built, CancellationToken cancel)
     {
+        var (put, staged) = (built.Put, built.Staged);
         RefuseChanged(put, install.Look(put.Path));
+        foreach (var range in put.Fetch)
+            area.Do(new Patched(put.Path, range.Offset, range.Length, staged.Path, range.Offset, install.Look(put.Path)!.Value.ModifiedNs));
+        using (var hasher = new PieceHasher())
         using (var file = install.OpenToPatch(put.Path))
         {
-            foreach (var range in put.Fetch)
-                area.Patch(put.Path, file, range.Offset, range.Length, () => FileBytes.Copy(staged.Handle, range.Offset, file, range.Offset, range.Length));
-            FileBytes.Flush(file, put.Path);
-            _ = Native.Advise(file, 0, 0, Native.AdviseDontNeed);
-            if (!put.Fetch.All(r => Enumerable.Range(r.FirstPiece, r.LastPiece - r.FirstPiece + 1).All(p => staged.Proves(file, p, hasher, cancel))))
-                throw new MuktaException(ExitCode.Blocked, "The new bytes do not read back as they should.", put.Path, "The old ones are held. Look at the system's log for disk errors, and test the machine's memory.");
+            file.DropFromMemory();
+            if (!put.Fetch.All(r => Enumerable.Range(r.FirstPiece, r.LastPiece - r.FirstPiece + 1).All(p => staged.Proves(file.Handle, p, hasher, cancel))))
+            {
+                throw new MuktaException(
+                    ExitCode.Blocked, "The new bytes do not read back as they should.", put.Path,
+                    "The old ones are kept. Check the system's log for disk errors, and test the machine's memory.");
+            }
         }
 
-        if (install.Look(put.Path)!.Value.Mode != mode)
-            area.SetMode(put.Path, mode);
+        if (install.Look(put.Path)!.Value.Mode != built.Mode)
+            area.SetMode(put.Path, built.Mode);
+        install.RemoveFile(staged.Path);
     }
 
-    private static void RefuseChanged(PutFile put, Node? now)
+    private void RefuseChanged(PutFile put, Node? now)
     {
-        if (put.Replaces is { } old && now is { } there && !there.IsSameAs(old))
-            throw new MuktaException(ExitCode.Blocked, "The file changed during the repair, so it was left alone.", put.Path, "Close what writes to it, then run the same command again.");
-    }
-
-    private void Place(PutFile put, string staged)
-    {
-        var now = install.Look(put.Path);
-        RefuseChanged(put, now);
-        MakeWay(put.Path);
-        area.EnsureFolder(OwnFolders.Of(put.Path));
-        if (put.Replaces is not null && now is not null)
-            area.Replace(staged, put.Path);
-        else
-            area.Place(staged, put.Path);
-        changedFolders.Add(OwnFolders.Of(put.Path));
+        // What an interrupted run had begun with a file may have been taken back since it was verified: that shows in its time of change only.
+        if (put.Replaces is { } old && now is { } there && !there.IsSameAs(IsResumed ? old with { ChangedNs = there.ChangedNs } : old))
+        {
+            throw new MuktaException(
+                ExitCode.Blocked, "The file changed during the repair, so it was left alone.", put.Path, "Close what writes to it, then run the same command again.");
+        }
     }
 
     private void Put(PutLink put)
     {
-        lock (placing)
-        {
-            MakeWay(put.Path);
-            area.EnsureFolder(OwnFolders.Of(put.Path));
-            if (put.Holds)
-                area.Hold(put.Path);
-            var staged = $"{StagingFolder}/link";
-            if (install.Look(staged) is not null)
-                install.RemoveFile(staged);
-            install.MakeLink(staged, put.Link.Target);
-            var like = install.Look(OwnFolders.Of(put.Path) is { Length: > 0 } folder ? folder : ".")!.Value;
-            install.SetOwner(staged, like.User, like.Group);
-            area.Place(staged, put.Path);
-            changedFolders.Add(OwnFolders.Of(put.Path));
-        }
+        MakeWay(put.Path);
+        area.EnsureFolder(Folder.ParentOf(put.Path));
+        if (put.Holds)
+            area.SetAside(put.Path);
+        var staged = $"{StagingFolder}/link";
+        if (install.Look(staged) is not null)
+            install.RemoveFile(staged);
+        install.MakeLink(staged, put.Link.Target);
+        var like = install.Look(Folder.ParentOf(put.Path) is { Length: > 0 } folder ? folder : ".")!.Value;
+        install.SetOwner(staged, like.User, like.Group);
+        area.Place(staged, put.Path);
     }
 
-    /// <summary>Holds what the plan knows to stand in a path's way: at the path, or where a folder on its way belongs.</summary>
+    /// <summary>Sets aside what the plan knows to be in a path's way: at the path, or where a folder on its way belongs.</summary>
     private void MakeWay(string path)
     {
         foreach (var blocked in ManifestPath.Folders(path).Append(path))
         {
             if (!inTheWay.Remove(blocked))
                 continue;
-            area.Hold(blocked);
+            area.SetAside(blocked);
             stepsDone++;
         }
     }
 
     private void Rename(FixCase fix)
     {
-        area.EnsureFolder(OwnFolders.Of(fix.Path));
-        var isSameName = install.Look(fix.Path) is { } there && install.Look(fix.From) is { } from && there.IsSameAs(from);
-        area.Rename(fix.From, fix.Path, replace: isSameName); // The same file under both names: a disk that ignores case.
+        area.EnsureFolder(Folder.ParentOf(fix.Path));
+        area.Rename(fix.From, fix.Path);
         if (fix.Mode is { } mode)
             area.SetMode(fix.Path, mode);
-        changedFolders.Add(OwnFolders.Of(fix.Path));
-        area.RemoveEmptyFolders(OwnFolders.Of(fix.From));
+        area.RemoveEmptyFolders(Folder.ParentOf(fix.From));
     }
 
     /// <summary>What a new file's owner, group and mode are taken from: the file it replaces, else its folder.</summary>
@@ -239,15 +369,37 @@ internal sealed class PlanRunner(Folder install, HeldArea area, RepairPlan plan,
         return folder with { Mode = RepairPlan.NewMode(folder.Mode & 0x1FF, put.File.Mode ?? UsualFileMode) };
     }
 
-    private void Guarded(string path, Action act)
+    /// <summary>A disk that is full would fail for all files that follow too.</summary>
+    private void Fail(string path, Exception failure)
+    {
+        if (failure is DiskException { Errno: DiskException.NoSpace or DiskException.QuotaExceeded })
+            System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(failure);
+        Failures.Enqueue(failure is MuktaException known ? new RepairFailure(path, known.What.TrimEnd('.'), known.Code)
+            : new RepairFailure(path, $"the disk fails: {failure.Message.TrimEnd('.')}", ExitCode.Blocked));
+    }
+
+    private static Exception? Tried(Action act)
     {
         try
         {
             act();
+            return null;
         }
-        catch (DiskException e)
+        catch (Exception e) when (e is MuktaException or IOException or UnauthorizedAccessException)
         {
-            Failures.Enqueue(new RepairFailure(path, $"{e.What.TrimEnd('.')}", e.Code));
+            return e;
         }
     }
+
+    /// <summary>A file that is built and not yet placed.</summary>
+    private sealed record StagedPut(PutFile Put, StagedFile Staged, int Mode);
+
+    /// <summary>A file that is being built.</summary>
+    private sealed record Building(PutFile Put)
+    {
+        public TaskCompletionSource<StagedPut?> Built { get; } = new(TaskCreationOptions.RunContinuationsAsynchronously);
+    }
+
+    /// <summary>Files that are placed together.</summary>
+    private sealed record Batch(IReadOnlyList<Building> Puts);
 }

@@ -24,11 +24,11 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
     /// <summary>An older copy of the same install, whose good pieces are taken first; null for none. See <see cref="RepairPlan.BesideDonor"/>.</summary>
     public Folder? Donor { get; init; }
 
+    /// <summary>The machine, for the number of the operation; null if nothing is remembered of it.</summary>
+    public OperationHome? Home { get; init; }
+
     /// <summary>True for a folder that nobody uses yet: its record need not outlast a loss of power.</summary>
     public bool IsNewTree { get; init; }
-
-    private const int FilesAtATime = 4;
-    private const long SpaceToSpare = 4 << 20;
 
     /// <summary>Does what the plan says.</summary>
     /// <param name="plan">From <see cref="RepairPlan.For"/>.</param>
@@ -53,28 +53,23 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
         using var held = InstallLock.Take(install, time);
         ProveSpace(plan, install);
         refuseIfRunning?.Invoke();
-        OwnFolders.Ensure(install, PlanRunner.StagingFolder);
+        install.EnsureFolder(PlanRunner.StagingFolder);
 
         var left = Interrupted(before, install);
-        var header = left?.Header ?? OperationHeader.New("repair", before.Manifest.Product, before.Manifest.Release, OperationHeader.Install, time);
-        var operation = header.Operation;
-        using var area = left is null ? HeldArea.Begin(install, HeldArea.OfInstall, header, !IsNewTree) : HeldArea.Resume(install, left, !IsNewTree);
-        begun?.Invoke(header, Path.Join(install.RealPath, HeldArea.OfInstall));
-        using var fetcher = new Fetcher(sources, Limits, time, meter, log);
-        var runner = new PlanRunner(install, area, plan, fetcher) { Local = local, Donor = Donor, Scan = new DamageScan(before.Manifest, plan.Older) };
-        meter?.Begin("fetching", plan.BytesToFetch);
-        foreach (var step in plan.Steps.Where(s => s is not PutFile))
+        var header = left?.Header ?? OperationHeader.New("repair", before.Manifest.Product, before.Manifest.Release, time) with
         {
-            cancel.ThrowIfCancellationRequested();
-            runner.Do(step);
-        }
-
-        var parallel = new ParallelOptions { MaxDegreeOfParallelism = FilesAtATime, CancellationToken = cancel };
-        await Parallel.ForEachAsync(plan.Puts, parallel, runner.PutAsync).ConfigureAwait(false);
-        runner.FlushFolders();
+            Sequence = OperationSequence.Next(Home, OperationRecord.In(install, KeptArea.OfInstall)),
+        };
+        var operation = header.Operation;
+        using var area = left is null ? KeptArea.Begin(install, KeptArea.OfInstall, header, !IsNewTree) : KeptArea.Resume(install, left.Path, !IsNewTree);
+        begun?.Invoke(header, Path.Join(install.RealPath, KeptArea.OfInstall));
+        using var fetcher = new Fetcher(sources, Limits, time, meter, log);
+        var runner = new PlanRunner(install, area, plan, fetcher) { Local = local, Donor = Donor, IsResumed = left is not null, Scan = new DamageScan(before.Manifest, plan.Older) };
+        meter?.Begin("fetching", plan.BytesToFetch);
+        await runner.RunAsync(cancel).ConfigureAwait(false);
         if (runner.Failures.IsEmpty)
         {
-            runner.ClearStaging();
+            PlanRunner.ClearStaging(install);
             area.End();
         }
 
@@ -85,7 +80,7 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
         {
             Plan = plan,
             Operation = operation,
-            HeldAt = area.HoldsSomething ? area.Path : null,
+            HeldAt = area.KeepsSomething ? area.Path : null,
             StepsDone = runner.StepsDone,
             Sources = fetcher.Tallies,
             BytesElsewhere = local?.Taken ?? 0,
@@ -98,21 +93,23 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
     /// <summary>The repair that was interrupted before it came to its end; null where none was. The same repair goes on with it, so that one undo undoes all of it.</summary>
     private static OperationRecord? Interrupted(VerifyResult before, Folder install)
     {
-        var records = OperationRecord.In(install, HeldArea.OfInstall);
+        var records = OperationRecord.In(install, KeptArea.OfInstall);
         return records.LastOrDefault(r => r.Header.Undoes is null) is { IsEnded: false, IsUndone: false, Header.Command: "repair" } last
             && (last.Header.Product, last.Header.Release) == (before.Manifest.Product, before.Manifest.Release) && !records.Any(r => r.Header.Undoes == last.Header.Operation)
             ? last : null;
     }
 
-    /// <summary>An interrupted repair may have had nothing left to do but to say so.</summary>
-    private void EndWhatWasInterrupted(VerifyResult before, Folder install)
+    /// <summary>An interrupted repair may have had nothing left to do but to write that down.</summary>
+    /// <param name="before">The verification, which has found nothing to do.</param>
+    /// <param name="install">The install.</param>
+    public void EndWhatWasInterrupted(VerifyResult before, Folder install)
     {
         if (Interrupted(before, install) is null)
             return;
         using var held = InstallLock.Take(install, time);
         if (Interrupted(before, install) is { } left)
         {
-            using var area = HeldArea.Resume(install, left);
+            using var area = KeptArea.Resume(install, left.Path);
             PlanRunner.ClearStaging(install);
             area.End();
         }
@@ -168,11 +165,11 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
                 install.Path, "Nothing was touched. Remove folders with very many small files from this disk, then run the same command again.");
         }
 
-        if (plan.ExtraSpace > 0 && free < plan.ExtraSpace + SpaceToSpare)
+        if (plan.ExtraSpace > 0 && free < plan.ExtraSpace + Room.ToSpare)
         {
             throw new MuktaException(
                 ExitCode.Blocked,
-                string.Create(CultureInfo.InvariantCulture, $"The disk has {free:N0} bytes free; the repair needs up to {plan.ExtraSpace + SpaceToSpare:N0}."),
+                string.Create(CultureInfo.InvariantCulture, $"The disk has {free:N0} bytes free; the repair needs up to {plan.ExtraSpace + Room.ToSpare:N0}."),
                 install.Path, "Nothing was touched. Make room on this disk, then run the same command again.");
         }
     }

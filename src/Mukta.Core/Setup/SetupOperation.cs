@@ -40,12 +40,12 @@ public sealed class SetupOperation(Machine machine, IServiceControl services, Ti
     public async Task<SetUpInstall> RunAsync(Profile profile, Folder install, string action, Manifest manifest, CancellationToken cancel)
     {
         var setup = profile.Setup!;
-        if (SteppedOperation.Interrupted(machine.Home, "setup", profile.Product) is null)
+        if (Operation.FindInterrupted(machine.Home, "setup", profile.Product) is null)
             SetupRunner.Prove(install, setup, manifest, cancel);
-        using var operation = SteppedOperation.Open(machine.Home, OperationHeader.New("setup", profile.Product, manifest.Release, OperationHeader.Root, time), action, Begun);
+        using var operation = Operation.Open(machine.Home, OperationHeader.New("setup", profile.Product, manifest.Release, time), action, Begun);
         try
         {
-            if (operation.Left is { } left && SteppedOperation.WaitsFor(left) is { } boot && boot == SetupRunner.Boot)
+            if (operation.Interrupted is { } left && left.WaitsFor is { } boot && boot == SetupRunner.Boot)
             {
                 operation.StillWaits();
                 throw SetupFailure.NeedsRestart(profile);
@@ -68,10 +68,10 @@ public sealed class SetupOperation(Machine machine, IServiceControl services, Ti
         }
     }
 
-    private async Task<SetupOutcome> RunAsync(SteppedOperation operation, SetupRunner runner, Profile profile, Folder install, string action, Manifest manifest, CancellationToken cancel)
+    private async Task<SetupOutcome> RunAsync(Operation operation, SetupRunner runner, Profile profile, Folder install, string action, Manifest manifest, CancellationToken cancel)
     {
         foreach (var state in await services.StatesAsync([.. profile.Services.Select(s => s.Unit)], cancel).ConfigureAwait(false))
-            operation.Areas.Usual.Note(ServiceRecord.Line(state));
+            operation.Main.Note(ServiceRecord.Line(state));
         var outcome = await runner.RunAsync(install, profile.Setup!, action, manifest, cancel).ConfigureAwait(false);
         if (outcome.End is SetupEnd.Done or SetupEnd.NeedsRestart)
             operation.Done(Ran);

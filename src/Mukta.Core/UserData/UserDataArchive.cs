@@ -47,9 +47,13 @@ internal sealed class UserDataArchive(Folder root)
             {
                 if (root.Look(path.LastIndexOf('/') is var slash and > 0 ? path[..slash] : ".") is { } like)
                     root.SetOwner(path, like.User, like.Group);
-                var (written, restless) = Write(file, path, what, meter, cancel);
+                var (written, restless) = Write(file, what, meter, cancel);
                 if (restless is null)
+                {
+                    root.Flush(Folder.ParentOf(path));
                     return Check(path, cancel) == written ? written : throw Damaged(path);
+                }
+
                 if (attempt < MostTries)
                     continue;
                 root.RemoveFile(path);
@@ -132,9 +136,9 @@ internal sealed class UserDataArchive(Folder root)
     private string Shown(string path) => PathBytes.Shown(Path.Join(root.Path, path));
 
     /// <returns>What was written, and a file that changed meanwhile.</returns>
-    private (ArchivedData Written, string? Restless) Write(SafeFileHandle file, string path, IReadOnlyList<string> what, WorkMeter? meter, CancellationToken cancel)
+    private (ArchivedData Written, string? Restless) Write(WritableFile file, IReadOnlyList<string> what, WorkMeter? meter, CancellationToken cancel)
     {
-        using var stream = new FileStream(file, FileAccess.ReadWrite, 1 << 20);
+        using var stream = file.AsStream();
         var list = new StringBuilder();
         var (files, bytes) = (0, 0L);
         using (var tar = new TarWriter(stream, TarEntryFormat.Pax, leaveOpen: true))
@@ -158,9 +162,8 @@ internal sealed class UserDataArchive(Folder root)
         }
 
         stream.Flush();
-        root.Passing();
-        FileBytes.Flush(file, path);
-        _ = Native.Advise(file, 0, 0, Native.AdviseDontNeed); // What is read back is to come from the disk.
+        file.Flush();
+        file.DropFromMemory(); // What is read back is to come from the disk.
         return (new ArchivedData(files, bytes), null);
     }
 

@@ -11,9 +11,9 @@ namespace Mukta.UserData;
 /// </summary>
 /// <param name="operation">The operation that has made the archive.</param>
 /// <param name="archive">Where it is, relative to the root.</param>
-internal sealed class UserDataReturn(SteppedOperation operation, string archive)
+internal sealed class UserDataReturn(Operation operation, string archive)
 {
-    private readonly Folder root = operation.Areas.Anchor;
+    private readonly Folder root = operation.Root;
 
     /// <summary>Puts back.</summary>
     /// <param name="places">What was archived, relative to the root.</param>
@@ -30,7 +30,7 @@ internal sealed class UserDataReturn(SteppedOperation operation, string archive)
             var missing = isInside ? [] : Missing(place, cancel);
             if (!isInside && missing.Count == 0)
                 continue;
-            var (area, path) = operation.Areas.For(Path.Join(root.Path, place));
+            var (area, path) = operation.For(Path.Join(root.Path, place));
             if (isInside)
                 PutIn(area, path, $"{area.Path}/back-{number}", cancel);
             foreach (var gone in missing)
@@ -39,26 +39,26 @@ internal sealed class UserDataReturn(SteppedOperation operation, string archive)
     }
 
     /// <summary>Into the new install, in the place of what the release brings.</summary>
-    private void PutIn(HeldArea area, string path, string staged, CancellationToken cancel)
+    private void PutIn(KeptArea area, string path, string staged, CancellationToken cancel)
     {
-        if (root.Look(path) is not null && operation.LinesIn(area).Any(l => l.Act == "made" && l.Path == path))
+        if (root.Look(path) is not null && area.HasPlaced(path))
             return; // Done before an interruption.
         Stage(path, staged, cancel);
         if (root.Look(staged) is null)
             return; // There was nothing to archive.
-        area.EnsureFolder(OwnFolders.Of(path));
+        area.EnsureFolder(Folder.ParentOf(path));
         if (root.Look(path) is not null)
-            area.Hold(path);
+            area.SetAside(path);
         area.Place(staged, path);
-        root.Flush(OwnFolders.Of(path));
+        root.Flush(Folder.ParentOf(path));
     }
 
     private void Put(string path, string staged, CancellationToken cancel)
     {
         Stage(path, staged, cancel);
-        OwnFolders.Ensure(root, OwnFolders.Of(path));
+        root.EnsureFolder(Folder.ParentOf(path));
         root.Move(staged, path);
-        root.Flush(OwnFolders.Of(path));
+        root.Flush(Folder.ParentOf(path));
     }
 
     /// <summary>What was archived of a place and is gone; of a folder that is gone nothing that was in it.</summary>
@@ -84,7 +84,11 @@ internal sealed class UserDataReturn(SteppedOperation operation, string archive)
         var names = new Dictionary<string, string>(StringComparer.Ordinal);
         new UserDataArchive(root).Each(archive, Take, cancel);
         foreach (var (path, entry) in Enumerable.Reverse(folders))
+        {
+            root.Flush(path);
             CopyMetadata(path, entry); // Not before all is in it: that changes its time, and its mode may forbid it.
+        }
+
 
         void Take(TarEntry entry)
         {
@@ -116,11 +120,9 @@ internal sealed class UserDataReturn(SteppedOperation operation, string archive)
             default:
                 using (var file = root.CreateFile(to, 0b110_000_000))
                 {
-                    var at = 0L;
-                    var buffer = new byte[1 << 20];
-                    for (int got; entry.DataStream is { } body && (got = body.Read(buffer)) > 0; at += got)
-                        FileBytes.Write(file, buffer.AsSpan(0, got), at, to);
-                    FileBytes.Flush(file, to);
+                    using (var stream = file.AsStream())
+                        entry.DataStream?.CopyTo(stream);
+                    file.Flush();
                 }
 
                 break;

@@ -62,7 +62,7 @@ public class LocalPiecesTests
         outcome.Sources.Sum(s => s.Bytes).ShouldBe(Install.PieceLength);
         File.Exists(install.Scratch.At("install/maps/pier.pak")).ShouldBeFalse();
         File.ReadAllText(install.Scratch.At("install/saves/mine")).ShouldBe("mine");
-        File.Exists(install.Scratch.At("install", outcome.HeldAt!, "files/maps/pier.pak")).ShouldBeTrue();
+        File.Exists(install.Kept(outcome, "maps/pier.pak")).ShouldBeTrue();
         using (var folder = Folder.Open(install.Root))
             InstalledRelease.Before(folder, install.Manifest).ShouldBeNull("it is the one that is there now");
     }
@@ -79,7 +79,7 @@ public class LocalPiecesTests
         using var release = new FolderSource(Folder.Open(install.Scratch.At("release")));
         var outcome = await new Repairer(TimeProvider.System, Serilog.Core.Logger.None).RepairAsync(plan, before, folder, [release], null, null, TestContext.Current.CancellationToken);
         outcome.Sources.Sum(s => s.Bytes).ShouldBe(9000 + Install.PieceLength);
-        File.Exists(install.Scratch.At("install", outcome.HeldAt!, "files/bin/game")).ShouldBeTrue();
+        File.Exists(install.Kept(outcome, "bin/game")).ShouldBeTrue();
         outcome.Code.ShouldBe(ExitCode.Done);
     }
 

@@ -7,35 +7,52 @@ namespace Mukta.Core.Tests.Moving;
 /// <summary>The world ends before every single change that a move makes, to another file system and within one. Then the same command is given again.</summary>
 public sealed class MoveCrashTests
 {
-    [Theory]
-    [InlineData(true)]
-    [InlineData(false)]
-    public void After_a_kill_at_any_point_one_whole_install_is_in_its_place_and_the_same_move_ends_and_one_undo_brings_everything_back(bool toAnotherDisk)
-    {
-        var points = 0;
-        for (var kill = 1; ; kill++)
-        {
-            using var harbour = Harbour.Make();
-            using var disk = new Scratch(inMemory: !toAnotherDisk);
-            var (before, tree) = (harbour.Look(), Tree(harbour.Path));
-            var isOver = TryUntil(harbour, disk, kill);
-            Standing(harbour, disk).ShouldContain(path => tree.SequenceEqual(Tree(path)), $"after a kill at point {kill}");
+    [Fact]
+    public void After_a_crash_at_any_point_of_a_move_within_one_disk_one_whole_install_is_in_its_place_and_undo_brings_everything_back() =>
+        CrashPoints.ForEach(() => new Scene(toAnotherDisk: false), changes: 58, undoChanges: 42);
 
-            if (!isOver)
-                Move(harbour, disk, null);
-            Directory.Exists(harbour.Path).ShouldBeFalse();
-            Tree(disk.At("games/pier")).ShouldBe(tree, $"after a kill at point {kill}");
-            File.ReadAllText(harbour.Scratch.At(".local/share/applications/pier.desktop")).ShouldContain(disk.At("games/pier/bin/pier"));
-            harbour.UndoAll();
-            harbour.Look().ShouldBe(before, $"undone after a kill at point {kill}");
-            Directory.Exists(disk.At("games/pier")).ShouldBeFalse();
-            if (isOver)
-                break;
-            points = kill;
+    [Fact]
+    public void After_a_crash_at_any_point_of_a_move_to_another_disk_one_whole_install_is_in_its_place_and_undo_brings_everything_back() =>
+        CrashPoints.ForEach(() => new Scene(toAnotherDisk: true), changes: 183, undoChanges: 63);
+
+    /// <summary>An install that moves.</summary>
+    private sealed class Scene : ICrashScene
+    {
+        private readonly Harbour harbour = Harbour.Make();
+        private readonly Scratch disk;
+        private readonly List<string> tree;
+
+        public Scene(bool toAnotherDisk) => (disk, tree) = (new Scratch(inMemory: !toAnotherDisk), Tree(harbour.Path));
+
+        public IReadOnlyList<string> Roots => [harbour.Scratch.Root, disk.Root];
+
+        public List<string> Look() => [.. harbour.Look(), .. disk.Snapshot("").Where(f => !f.Key.Contains(".mukta", StringComparison.Ordinal) && f.Key != "games").Select(f => $"{f.Key} {f.Value}")];
+
+        public void Run()
+        {
+            harbour.ForgetOurBirth();
+            Move(harbour, disk);
         }
 
-        TestContext.Current.TestOutputHelper?.WriteLine($"{points} points of a move{(toAnotherDisk ? " to another disk" : " within one")}");
-        points.ShouldBeGreaterThan(toAnotherDisk ? 80 : 20);
+
+        public void CheckCrashed(string after) => Standing(harbour, disk).ShouldContain(path => tree.SequenceEqual(Tree(path)), after);
+
+        public void Check(string after)
+        {
+            Directory.Exists(harbour.Path).ShouldBeFalse(after);
+            Tree(disk.At("games/pier")).ShouldBe(tree, after);
+            File.ReadAllText(harbour.Scratch.At(".local/share/applications/pier.desktop")).ShouldContain(disk.At("games/pier/bin/pier"));
+        }
+
+        public void Undo() => harbour.UndoAll();
+
+        public void UndoTheUndo() => harbour.UndoTheUndos();
+
+        public void Dispose()
+        {
+            harbour.Dispose();
+            disk.Dispose();
+        }
     }
 
     [Fact]
@@ -63,42 +80,25 @@ public sealed class MoveCrashTests
     {
         using var harbour = Harbour.Make();
         using var disk = new Scratch();
-        TryUntil(harbour, disk, 40).ShouldBeFalse();
+        using (var watch = new ForgettingDisk(40, [harbour.Scratch.Root, disk.Root]))
+        using (watch.Watching())
+            Should.Throw<Killed>(() => Move(harbour, disk));
+
         var left = Mover.Interrupted(harbour.Machine, "pier").ShouldNotBeNull();
         var profile = harbour.Catalog.Of("pier").Profile;
         Should.Throw<MuktaException>(() => MovePlan.GoingOn(profile, left.From, left.To, disk.At("elsewhere"), TestContext.Current.CancellationToken)).Where.ShouldBe(disk.At("games/pier"));
         MovePlan.GoingOn(profile, left.From, left.To, disk.At("games/pier"), TestContext.Current.CancellationToken).To.ShouldBe(left.To);
     }
 
-    private sealed class Killed : Exception;
-
     private static IEnumerable<string> Standing(Harbour harbour, Scratch disk) => new[] { harbour.Path, disk.At("games/pier") }.Where(Directory.Exists);
 
-    private static bool TryUntil(Harbour harbour, Scratch disk, int kill)
-    {
-        var count = 0;
-        try
-        {
-            Move(harbour, disk, () =>
-            {
-                if (++count >= kill)
-                    throw new Killed();
-            });
-            return true;
-        }
-        catch (Killed)
-        {
-            return false;
-        }
-    }
-
-    private static void Move(Harbour harbour, Scratch disk, Action? onChange)
+    private static void Move(Harbour harbour, Scratch disk)
     {
         var profile = harbour.Catalog.Of("pier").Profile;
         var plan = Mover.Interrupted(harbour.Machine, "pier") is { } left ? MovePlan.GoingOn(profile, left.From, left.To, disk.At("games"), default)
             : Directory.Exists(harbour.Path) ? MovePlan.Of(profile, harbour.Path, disk.At("games/pier"), default) : null;
         if (plan is not null) // After a kill behind the very end there is nothing left to do.
-            new Mover(harbour.Machine, TimeProvider.System) { OnChange = onChange, Begun = harbour.Remember }.Move(plan, null, default);
+            new Mover(harbour.Machine, TimeProvider.System) { Begun = harbour.Remember }.Move(plan, null, default);
     }
 
     /// <summary>Bytes, names, kinds, modes and times.</summary>

@@ -37,7 +37,7 @@ public sealed class InstallSearchTests : IDisposable
         Directory.CreateDirectory(install.Scratch.At("deep"));
         Directory.CreateSymbolicLink(install.Scratch.At("deep/loop"), install.Scratch.At("deep"));
         Directory.CreateSymbolicLink(install.Scratch.At("deep/game"), install.Root);
-        install.Scratch.CopyTree("install", "deep/.mukta/held/1/files");
+        install.Scratch.CopyTree("install", "deep/.mukta/kept/1/files");
         Search("deep").ShouldBeEmpty();
     }
 

@@ -1,3 +1,4 @@
+using Mukta.Tests;
 using Mukta.Disk;
 using Mukta.Operations;
 using Mukta.Reinstall;
@@ -9,68 +10,63 @@ namespace Mukta.Core.Tests.Reinstall;
 public sealed class ReinstallCrashTests
 {
     [Fact]
-    public async Task After_a_kill_at_any_point_the_old_or_the_new_install_works_and_the_same_reinstall_ends_and_one_undo_brings_everything_back()
-    {
-        var points = 0;
-        for (var kill = 1; ; kill++)
-        {
-            using var harbour = Harbour.Make();
-            var (before, old) = (harbour.Look(), harbour.Scratch.Snapshot("games/pier").Where(f => f.Key.StartsWith("bin", StringComparison.Ordinal) || f.Key.StartsWith("maps", StringComparison.Ordinal)).ToList());
-            var isOver = await TryUntilAsync(harbour, kill);
-            var now = harbour.Scratch.Snapshot("games/pier").Where(f => f.Key.StartsWith("bin", StringComparison.Ordinal) || f.Key.StartsWith("maps", StringComparison.Ordinal)).ToList();
-            if (!now.SequenceEqual(old))
-                Verify(harbour).IsIntact.ShouldBeTrue($"neither the old nor the new install stands there after a kill at point {kill}");
-            File.ReadAllText(harbour.Scratch.At(".local/share/pier/logbooks/spring.log")).ShouldBe("sailed");
-            Directory.EnumerateFiles(harbour.Scratch.Root, "first.raw", SearchOption.AllDirectories).Select(File.ReadAllText).ShouldContain("a picture");
-
-            if (!isOver)
-                (await harbour.ReinstallAsync()).Code.ShouldBe(ExitCode.Done, $"after a kill at point {kill}");
-            Made(harbour, kill);
-            harbour.UndoAll();
-            Same(before, harbour.Look(), $"undone after a kill at point {kill}");
-            harbour.Services.Active.ShouldBe("active");
-            if (isOver)
-                break;
-            points = kill;
-        }
-
-        TestContext.Current.TestOutputHelper?.WriteLine($"{points} points of a reinstall");
-        points.ShouldBeGreaterThan(150);
-    }
+    public void After_a_crash_at_any_point_the_old_or_the_new_install_works_and_the_same_reinstall_ends_and_undo_brings_everything_back() =>
+        CrashPoints.ForEach(() => new Scene(hasSetup: false), changes: 224, undoChanges: 68);
 
     [Fact]
-    public async Task With_a_vendors_remove_and_install_the_same_reinstall_ends_after_a_kill_at_any_point_and_one_undo_brings_everything_back()
+    public void With_a_vendors_remove_and_install_the_same_reinstall_ends_after_a_crash_at_any_point_and_undo_brings_everything_back() =>
+        CrashPoints.ForEach(() => new Scene(hasSetup: true), changes: 286, undoChanges: 78);
+
+    /// <summary>An install that is replaced by a clean copy.</summary>
+    private sealed class Scene(bool hasSetup) : ICrashScene
     {
-        var points = 0;
-        for (var kill = 1; ; kill += kill < 100 ? 7 : 1)
+        private readonly Harbour harbour = Harbour.Make(hasSetup);
+        private List<KeyValuePair<string, string>>? old;
+
+        public IReadOnlyList<string> Roots => [harbour.Scratch.Root];
+
+        public List<string> Look()
         {
-            using var harbour = Harbour.Make(hasSetup: true);
-            var before = harbour.Look();
-            var isOver = await TryUntilAsync(harbour, kill);
-            if (!isOver)
-                (await harbour.ReinstallAsync()).Code.ShouldBe(ExitCode.Done, $"after a kill at point {kill}");
-            Made(harbour, kill);
-            harbour.UndoAll();
-            Same(before, harbour.Look(), $"undone after a kill at point {kill}");
-            if (isOver)
-                break;
-            points++;
+            old ??= Programs();
+            return harbour.Look();
         }
 
-        TestContext.Current.TestOutputHelper?.WriteLine($"{points} points of a reinstall with the vendor's setup");
-        points.ShouldBeGreaterThan(100);
+        public void Run()
+        {
+            harbour.ForgetOurBirth();
+            harbour.ReinstallAsync().GetAwaiter().GetResult().Code.ShouldBe(ExitCode.Done);
+        }
+
+        public void CheckCrashed(string after)
+        {
+            if (!hasSetup && !Programs().SequenceEqual(old!))
+                Verify(harbour).IsIntact.ShouldBeTrue($"neither the old nor the new install is there {after}");
+            File.ReadAllText(harbour.Scratch.At(".local/share/pier/logbooks/spring.log")).ShouldBe("sailed");
+            Directory.EnumerateFiles(harbour.Scratch.Root, "first.raw", SearchOption.AllDirectories).Select(File.ReadAllText).ShouldContain("a picture", after);
+        }
+
+        public void Check(string after) => Made(harbour, after);
+
+        public void Undo()
+        {
+            harbour.UndoAll();
+            harbour.Services.Active.ShouldBe("active");
+        }
+
+        public void UndoTheUndo() => harbour.UndoTheUndos();
+
+        public void Dispose() => harbour.Dispose();
+
+        private List<KeyValuePair<string, string>> Programs() =>
+            [.. harbour.Scratch.Snapshot("games/pier").Where(f => f.Key.StartsWith("bin", StringComparison.Ordinal) || f.Key.StartsWith("maps", StringComparison.Ordinal))];
     }
 
     [Fact]
     public async Task What_was_played_between_an_interruption_and_the_next_run_comes_back_as_it_is()
     {
         using var harbour = Harbour.Make();
-        var isKilled = false;
-        await Should.ThrowAsync<Killed>(() => harbour.ReinstallAsync(() =>
-        {
-            if (isKilled |= Directory.EnumerateFiles(harbour.Scratch.At(".local/state"), "a.pak", SearchOption.AllDirectories).Any())
-                throw new Killed();
-        }));
+        using (new EndsOnce(() => Directory.EnumerateFiles(harbour.Scratch.At(".local/state"), "a.pak", SearchOption.AllDirectories).Any()).Watching())
+            await Should.ThrowAsync<Killed>(() => harbour.ReinstallAsync());
         harbour.Scratch.Write("games/pier/screenshots/first.raw", "a newer picture");
         harbour.Services.Active = "active"; // As after a restart of the machine.
         (await harbour.ReinstallAsync()).Code.ShouldBe(ExitCode.Done);
@@ -86,29 +82,21 @@ public sealed class ReinstallCrashTests
         (await Should.ThrowAsync<ReinstallStopped>(() => harbour.ReinstallAsync())).State.ShouldBe(ReinstallState.Removed);
         File.Delete(harbour.Scratch.At("games/mood"));
         (await harbour.ReinstallAsync()).Code.ShouldBe(ExitCode.Done);
-        Made(harbour, 0);
+        Made(harbour, "after the second run");
         File.ReadAllText(harbour.Scratch.At(".local/share/pier/logbooks/spring.log")).ShouldBe("sailed");
         harbour.UndoAll();
         harbour.Look().Select(l => l.Split(' ')[0]).ShouldBe(before.Select(l => l.Split(' ')[0]));
     }
 
-    private sealed class Killed : Exception;
-
-    private static async Task<bool> TryUntilAsync(Harbour harbour, int kill)
+    /// <summary>Ends the world once something is true.</summary>
+    private sealed class EndsOnce(Func<bool> isTime) : DiskWatch
     {
-        var count = 0;
-        try
+        private bool isOver;
+
+        public override void Before(DiskChange change)
         {
-            await harbour.ReinstallAsync(() =>
-            {
-                if (Interlocked.Increment(ref count) >= kill)
-                    throw new Killed();
-            });
-            return true;
-        }
-        catch (Killed)
-        {
-            return false;
+            if (isOver |= isTime())
+                throw new Killed();
         }
     }
 
@@ -119,11 +107,11 @@ public sealed class ReinstallCrashTests
     }
 
     /// <summary>The new install is whole, the user's data and what belongs to others is where it was, leftovers are gone, nothing is half done.</summary>
-    private static void Made(Harbour harbour, int kill)
+    private static void Made(Harbour harbour, string after)
     {
-        Verify(harbour).IsIntact.ShouldBeTrue($"after a kill at point {kill}");
+        Verify(harbour).IsIntact.ShouldBeTrue(after);
         var tree = harbour.Scratch.Snapshot("games/pier");
-        tree.Keys.Where(k => !harbour.Manifest.Files.Any(f => f.Path == k) && tree[k] != "folder").ShouldBe(["inside/other/bin/other", "maps/main.pak", "screenshots/best", "screenshots/first.raw"], $"after a kill at point {kill}");
+        tree.Keys.Where(k => !harbour.Manifest.Files.Any(f => f.Path == k) && tree[k] != "folder").ShouldBe(["inside/other/bin/other", "maps/main.pak", "screenshots/best", "screenshots/first.raw"], after);
         tree["screenshots/best"].ShouldBe("link first.raw");
         File.GetUnixFileMode(harbour.Scratch.At("games/pier/screenshots")).ShouldBe((UnixFileMode)0b111_000_000);
         File.Exists(harbour.Scratch.At(".config/pier/settings")).ShouldBeFalse();
@@ -132,13 +120,6 @@ public sealed class ReinstallCrashTests
         var areas = new OperationCatalog(harbour.Machine.Home, TimeProvider.System).All([], []);
         areas.Count.ShouldBeInRange(1, 2, "a kill after the very end makes the next one another operation");
         areas.ShouldAllBe(a => a.State == OperationState.Done);
-        Directory.EnumerateFileSystemEntries(areas[0].Place).Select(Path.GetFileName).Order().ShouldBe(["files", "operation.jsonl", "user-data-0.tar"]);
-    }
-
-    private static void Same(List<string> expected, List<string> now, string after)
-    {
-        var differences = expected.Except(now).Select(l => "- " + l).Concat(now.Except(expected).Select(l => "+ " + l)).ToList();
-        if (differences.Count > 0)
-            Assert.Fail($"{after}:\n{string.Join('\n', differences)}");
+        Directory.EnumerateFileSystemEntries(areas[0].Place).Select(Path.GetFileName).Order().ShouldBe(["files", "journal", "user-data-0.tar"]);
     }
 }

@@ -19,74 +19,36 @@ public sealed class CrashTests
     private static readonly string[] Harms = ["flip", "patch", "zero", "truncate", "lengthen", "delete", "mode", "recase", "folder", "link", "file-for-folder"];
 
     [Fact]
-    public void After_a_kill_at_any_point_of_a_repair_the_same_repair_ends_whole_and_one_undo_brings_everything_back()
-    {
-        var points = 0;
-        for (var kill = 1; ; kill++)
-        {
-            using var install = Broken();
-            var before = Look(install);
-            var isOver = TryUntil(install, kill, folder => Repair(install, folder));
-            if (!File.Exists(install.Scratch.At("install/.mukta/lock")))
-                Directory.SetLastWriteTimeUtc(install.Root, LongAgo); // Our own folder's birth, in the two moments before anything is done, shows in the time of its parent.
-            Repair(install, null).ShouldBe(ExitCode.Done, $"after a kill at point {kill}");
-            Whole(install, kill);
-            Undo(install, null);
-            Same(install, before, $"undone after a kill at point {kill}");
-            if (isOver)
-                break;
-            points = kill;
-        }
-
-        TestContext.Current.TestOutputHelper?.WriteLine($"{points} points of a repair");
-        points.ShouldBeGreaterThan(150);
-    }
-
-    [Fact]
-    public void After_a_kill_at_any_point_of_an_undo_the_same_undo_ends_and_it_can_itself_be_undone()
-    {
-        var points = 0;
-        for (var kill = 1; ; kill++)
-        {
-            using var install = Broken();
-            var before = Look(install);
-            Repair(install, null);
-            var repaired = Look(install);
-            var isOver = TryUntil(install, kill, folder => Undo(install, folder));
-            if (!isOver)
-                Undo(install, null);
-            Same(install, before, $"after a kill at point {kill}");
-            UndoTheUndo(install);
-            Same(install, repaired, $"undone again after a kill at point {kill}");
-            if (isOver)
-                break;
-            points = kill;
-        }
-
-        TestContext.Current.TestOutputHelper?.WriteLine($"{points} points of an undo");
-        points.ShouldBeGreaterThan(80);
-    }
+    public void After_a_crash_at_any_point_of_a_repair_or_its_undo_the_same_command_ends_whole_and_undo_brings_everything_back() =>
+        CrashPoints.ForEach(() => new Scene(Broken()), changes: 212, undoChanges: 132);
 
     [Theory]
     [InlineData(DiskException.InputOutput)]
     [InlineData(DiskException.NoSpace)]
     public void A_disk_that_fails_any_one_write_is_told_and_nothing_is_lost(int errno)
     {
-        for (var at = 1; ; at++)
+        int changes;
+        using (var counted = Broken())
+        using (var disk = new ForgettingDisk(0, [counted.Scratch.Root]))
+        {
+            using (disk.Watching())
+                Repair(counted);
+            changes = disk.Count;
+        }
+
+        foreach (var at in CrashPoints.IsAll ? Enumerable.Range(1, changes) : CrashPoints.Points(changes, errno).Select(p => p.Point))
         {
             using var install = Broken();
             var before = Look(install);
-            var (told, hasFailed) = FailAt(install, at, errno);
+            var (told, _) = FailAt(install, at, errno);
             if (!told)
                 install.Scratch.Snapshot("install").ShouldBe(install.Scratch.Snapshot("release"), $"nothing is told of a failure at change {at}");
             if (!File.Exists(install.Scratch.At("install/.mukta/lock")))
                 Directory.SetLastWriteTimeUtc(install.Root, LongAgo);
-            Repair(install, null).ShouldBe(ExitCode.Done, $"after a failure at change {at}");
-            Whole(install, at);
-            Undo(install, null);
+            Repair(install).ShouldBe(ExitCode.Done, $"after a failure at change {at}");
+            Whole(install, $"after a failure at change {at}");
+            Undo(install);
             Same(install, before, $"undone after a failure at change {at}");
-            if (!hasFailed)
-                break;
         }
     }
 
@@ -98,8 +60,8 @@ public sealed class CrashTests
             for (var i = 0; i < harms.Length; i++)
                 Harm(install, $"d{i % 2}/file-{i}", Harms[harms[i]], seed + i);
             var before = Look(install);
-            Repair(install, null).ShouldBe(ExitCode.Done);
-            Undo(install, null);
+            Repair(install).ShouldBe(ExitCode.Done);
+            Undo(install);
             Same(install, before, string.Join(' ', harms));
         },
         iter: 60);
@@ -108,110 +70,97 @@ public sealed class CrashTests
     public void What_somebody_has_put_in_the_place_since_is_held_and_not_lost()
     {
         using var install = Broken();
-        Repair(install, null);
+        Repair(install);
         install.Scratch.Write("install/d0/file-0", "mine, and newer");
-        Undo(install, null);
-        Directory.EnumerateFiles(install.Scratch.At("install/.mukta/held"), "*", SearchOption.AllDirectories).Select(File.ReadAllText).ShouldContain("mine, and newer");
+        Undo(install);
+        Directory.EnumerateFiles(install.Scratch.At("install/.mukta/kept"), "*", SearchOption.AllDirectories).Select(File.ReadAllText).ShouldContain("mine, and newer");
     }
 
     [Fact]
     public void A_purged_operation_is_gone_and_the_others_stay()
     {
         using var install = Broken();
-        Repair(install, null);
+        Repair(install);
         var catalog = new OperationCatalog(MachineOf(install).Home, TimeProvider.System);
         var operation = catalog.All([install.Root], []).ShouldHaveSingleItem();
         operation.ShouldSatisfyAllConditions(o => o.State.ShouldBe(OperationState.Done), o => o.Size.Files.ShouldBeGreaterThan(4), o => o.Record.Header.Product.ShouldBe("gannet-post"));
-        catalog.Purge(operation, TestContext.Current.CancellationToken);
+        catalog.Purge(operation, evenUnfinished: false, TestContext.Current.CancellationToken);
         catalog.All([install.Root], []).ShouldBeEmpty();
-        Whole(install, 0);
+        Whole(install, "after the purge");
     }
 
-    private sealed class Killed : Exception;
-
-    private static void Same(Install install, List<string> expected, string after)
+    /// <summary>A broken install that is repaired.</summary>
+    private sealed class Scene(Install install) : ICrashScene
     {
-        var now = Look(install);
-        var differences = expected.Except(now).Select(l => "- " + l).Concat(now.Except(expected).Select(l => "+ " + l)).ToList();
-        if (differences.Count > 0)
-            Assert.Fail($"{after}:\n{string.Join('\n', differences)}");
+        private static readonly OperationHome NoHome = new("/", "/nowhere/at/all");
+
+        public IReadOnlyList<string> Roots => [install.Scratch.Root];
+
+        public List<string> Look() => CrashTests.Look(install);
+
+        public void Run()
+        {
+            if (!File.Exists(install.Scratch.At("install/.mukta/lock")))
+                Directory.SetLastWriteTimeUtc(install.Root, LongAgo); // Our own folder's birth, in the moments before anything is done, shows in the time of its parent.
+            Repair(install).ShouldBe(ExitCode.Done);
+        }
+
+        public void Check(string after) => Whole(install, after);
+
+        public void Undo() => Undos.All(new OperationCatalog(NoHome, TimeProvider.System), [install.Root]);
+
+        public void UndoTheUndo() => Undos.OfUndos(new OperationCatalog(NoHome, TimeProvider.System), [install.Root]);
+
+        public void Dispose() => install.Dispose();
     }
 
-    /// <summary>True where the deed came to its end before the kill.</summary>
-    private static bool TryUntil(Install install, int kill, Action<Folder> deed)
-    {
-        var count = 0;
-        using var folder = Folder.Open(install.Root);
-        folder.OnChange = () =>
-        {
-            if (Interlocked.Increment(ref count) >= kill)
-                throw new Killed();
-        };
-        try
-        {
-            deed(folder);
-            return true;
-        }
-        catch (Killed)
-        {
-            return false;
-        }
-        catch (AggregateException e) when (e.InnerExceptions.Any(i => i is Killed))
-        {
-            return false;
-        }
-    }
+    private static void Same(Install install, List<string> expected, string after) => CrashPoints.Same(expected, Look(install), after);
 
     /// <summary>Repairs on a disk that fails once. Whether the result tells of it, and whether it came to that.</summary>
     private static (bool IsTold, bool HasFailed) FailAt(Install install, int change, int errno)
     {
-        var count = 0;
-        using var folder = Folder.Open(install.Root);
-        folder.OnChange = () =>
-        {
-            if (Interlocked.Increment(ref count) == change)
-                throw new DiskException(errno, "write", "somewhere");
-        };
+        var watch = new FailsOnce(change, errno);
         try
         {
-            return (Repair(install, folder) != ExitCode.Done, count >= change);
+            using (watch.Watching())
+                return (Repair(install) != ExitCode.Done, true);
         }
         catch (DiskException e)
         {
             e.Errno.ShouldBe(errno);
-            return (true, count >= change);
+            return (true, true);
+        }
+    }
+
+    /// <summary>A disk that fails one change.</summary>
+    private sealed class FailsOnce(int at, int errno) : DiskWatch
+    {
+        private int count;
+
+        public override void Before(DiskChange change)
+        {
+            if (Interlocked.Increment(ref count) == at)
+                throw new DiskException(errno, "write", "somewhere");
         }
     }
 
     private static Machine MachineOf(Install install) => new("/", UserFolders.Of(name => name == "HOME" ? install.Scratch.Root : null));
 
-    private static ExitCode Repair(Install install, Folder? watched)
+    private static ExitCode Repair(Install install)
     {
-        using var own = watched is null ? Folder.Open(install.Root) : null;
+        using var folder = Folder.Open(install.Root);
         using var release = new FolderSource(Folder.Open(install.Scratch.At("release")));
         var before = install.Verify();
         var plan = RepairPlan.For(before, new RepairWish { Disk = FileSystemCapabilities.OfType("ext4"), LeastToPatch = Install.PieceLength });
-        return new Repairer(TimeProvider.System, Serilog.Core.Logger.None).RepairAsync(plan, before, watched ?? own!, [release], null, null, default).GetAwaiter().GetResult().Code;
+        return new Repairer(TimeProvider.System, Serilog.Core.Logger.None).RepairAsync(plan, before, folder, [release], null, null, default).GetAwaiter().GetResult().Code;
     }
 
-    private static void Undo(Install install, Folder? watched)
-    {
-        using var own = watched is null ? Folder.Open(install.Root) : null;
-        var record = OperationRecord.In(watched ?? own!, ".mukta/held").Last(r => r.Header.Undoes is null);
-        new Undoer(TimeProvider.System).Undo(watched ?? own!, ".mukta/held", record, null, default);
-    }
+    private static void Undo(Install install) => Undos.All(new OperationCatalog(new OperationHome("/", "/nowhere/at/all"), TimeProvider.System), [install.Root]);
 
-    private static void UndoTheUndo(Install install)
+    private static void Whole(Install install, string after)
     {
-        using var folder = Folder.Open(install.Root);
-        var record = OperationRecord.In(folder, ".mukta/held").Last(r => r.Header.Undoes is not null);
-        new Undoer(TimeProvider.System).Undo(folder, ".mukta/held", record, null, default);
-    }
-
-    private static void Whole(Install install, int kill)
-    {
-        install.Scratch.Snapshot("install").ShouldBe(install.Scratch.Snapshot("release"), $"after a kill at point {kill}");
-        Directory.Exists(install.Scratch.At("install/.mukta/staging")).ShouldBeFalse($"after a kill at point {kill}");
+        install.Scratch.Snapshot("install").ShouldBe(install.Scratch.Snapshot("release"), after);
+        Directory.Exists(install.Scratch.At("install/.mukta/staging")).ShouldBeFalse(after);
     }
 
     /// <summary>Bytes, names, kinds, modes and times.</summary>

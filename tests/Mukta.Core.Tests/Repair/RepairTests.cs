@@ -49,10 +49,10 @@ public sealed class RepairTests
         install.Scratch.Flip("install/maps/harbour.pak", 5000);
         var broken = await File.ReadAllBytesAsync(install.Scratch.At("install/maps/harbour.pak"), TestContext.Current.CancellationToken);
         var outcome = await install.RepairAsync(holdStrays: false);
-        (await File.ReadAllBytesAsync(install.Scratch.At("install", outcome.HeldAt!, "files/maps/harbour.pak"), TestContext.Current.CancellationToken)).ShouldBe(broken);
-        var record = await File.ReadAllLinesAsync(install.Scratch.At("install", outcome.HeldAt!, "operation.jsonl"), TestContext.Current.CancellationToken);
-        record[0].ShouldContain("\"format\":\"mukta.operation/1\"");
-        record.Single(l => l.Contains("replaced", StringComparison.Ordinal)).ShouldBe("""{"act":"replaced","path":"maps/harbour.pak","heldAt":"files/maps/harbour.pak"}""");
+        (await File.ReadAllBytesAsync(install.Kept(outcome, "maps/harbour.pak"), TestContext.Current.CancellationToken)).ShouldBe(broken);
+        var record = await File.ReadAllLinesAsync(install.Scratch.At("install", outcome.HeldAt!, "journal"), TestContext.Current.CancellationToken);
+        record[0].ShouldContain("\"format\":\"mukta.operation/2\"");
+        record.Single(l => l.Contains("replaced", StringComparison.Ordinal)).ShouldContain("""{"change":"replaced","path":"maps/harbour.pak",""");
     }
 
     [Fact]
@@ -64,7 +64,7 @@ public sealed class RepairTests
         File.Exists(install.Scratch.At("install/crash.dump")).ShouldBeTrue();
         var outcome = await install.RepairAsync(holdStrays: true);
         File.Exists(install.Scratch.At("install/crash.dump")).ShouldBeFalse();
-        (await File.ReadAllTextAsync(install.Scratch.At("install", outcome.HeldAt!, "files/crash.dump"), TestContext.Current.CancellationToken)).ShouldBe("dump");
+        (await File.ReadAllTextAsync(install.Kept(outcome, "crash.dump"), TestContext.Current.CancellationToken)).ShouldBe("dump");
     }
 
     [Fact]
@@ -135,7 +135,7 @@ public sealed class RepairTests
             await chown.WaitForExitAsync(TestContext.Current.CancellationToken);
         await install.RepairAsync(holdStrays: false);
         using var folder = Folder.Open(install.Root);
-        foreach (var path in new[] { "maps/harbour.pak", "maps/pier.pak", ".mukta", ".mukta/held" })
+        foreach (var path in new[] { "maps/harbour.pak", "maps/pier.pak", ".mukta", ".mukta/kept" })
             (folder.Look(path)!.Value.User, folder.Look(path)!.Value.Group).ShouldBe((1234u, 2345u), path);
     }
 
@@ -167,7 +167,7 @@ public sealed class RepairTests
         outcome.Code.ShouldBe(ExitCode.Done);
         install.Scratch.Snapshot("elsewhere").ShouldBe(elsewhere);
         install.Scratch.Snapshot("install").ShouldBe(install.Scratch.Snapshot("release"));
-        new FileInfo(install.Scratch.At("install", outcome.HeldAt!, "files/maps")).LinkTarget.ShouldBe(install.Scratch.At("elsewhere"));
+        new FileInfo(install.Kept(outcome, "maps")).LinkTarget.ShouldBe(install.Scratch.At("elsewhere"));
     }
 
     [Fact]

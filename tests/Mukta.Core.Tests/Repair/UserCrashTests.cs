@@ -26,54 +26,39 @@ public sealed class UserCrashTests
         """), "test.yaml");
 
     [Fact]
-    public void After_a_kill_at_any_point_the_same_commands_end_and_undoing_all_brings_everything_back()
-    {
-        var points = 0;
-        for (var kill = 1; ; kill++)
-        {
-            using var scratch = Made();
-            var machine = new Machine("/", UserFolders.Of(name => name == "HOME" ? scratch.Root : null));
-            var before = Look(scratch);
-            var count = 0;
-            var isOver = false;
-            try
-            {
-                Do(machine, scratch, () =>
-                {
-                    if (++count >= kill)
-                        throw new Killed();
-                });
-                isOver = true;
-            }
-            catch (Killed)
-            {
-                // As after a SIGKILL.
-            }
+    public void After_a_crash_at_any_point_the_same_commands_end_and_undoing_all_brings_everything_back() =>
+        CrashPoints.ForEach(() => new Scene(), changes: 106, undoChanges: 88);
 
-            Do(machine, scratch, null);
-            Directory.EnumerateFileSystemEntries(scratch.At(".cache/pier"), "*", SearchOption.AllDirectories).Select(Path.GetFileName).Order().ShouldBe(["pages-1", "pages-2"]);
-            new LaunchLook(machine).At(Pier, scratch.At("games/pier")).SelectMany(e => LaunchFindings.Of([e])).ShouldBeEmpty($"after a kill at point {kill}");
-            var catalog = new OperationCatalog(machine.Home, TimeProvider.System);
-            while (catalog.All([], []).LastOrDefault(o => o.State != OperationState.Undone && o.Record.Header.Undoes is null) is { } last)
-                catalog.Undo([last], null, TestContext.Current.CancellationToken);
-            Look(scratch).ShouldBe(before, $"undone after a kill at point {kill}");
-            if (isOver)
-                break;
-            points = kill;
+    /// <summary>A home in which caches are cleared and shortcuts restored.</summary>
+    private sealed class Scene : ICrashScene
+    {
+        private readonly Scratch scratch = Made();
+
+        private Machine Machine => new("/", UserFolders.Of(name => name == "HOME" ? scratch.Root : null));
+
+        public IReadOnlyList<string> Roots => [scratch.Root];
+
+        public List<string> Look() => UserCrashTests.Look(scratch);
+
+        public void Run()
+        {
+            var caches = new CacheLook(Machine).At(Pier, null, TestContext.Current.CancellationToken);
+            new CacheClearer(Machine, TimeProvider.System).Clear("pier", caches, forGood: false, () => { }, TestContext.Current.CancellationToken);
+            var changes = LaunchRestorer.Plan(new LaunchLook(Machine).At(Pier, scratch.At("games/pier")), "Pier");
+            new LaunchRestorer(Machine, TimeProvider.System).Do("pier", changes);
         }
 
-        TestContext.Current.TestOutputHelper?.WriteLine($"{points} points of clearing caches and restoring launch entries");
-        points.ShouldBeGreaterThan(40);
-    }
+        public void Check(string after)
+        {
+            Directory.EnumerateFileSystemEntries(scratch.At(".cache/pier"), "*", SearchOption.AllDirectories).Select(p => Path.GetFileName(p)).Order().ToList().ShouldBe(["pages-1", "pages-2"], ignoreOrder: false, customMessage: after);
+            new LaunchLook(Machine).At(Pier, scratch.At("games/pier")).SelectMany(e => LaunchFindings.Of([e])).ShouldBeEmpty(after);
+        }
 
-    private sealed class Killed : Exception;
+        public void Undo() => Undos.All(new OperationCatalog(Machine.Home, TimeProvider.System), []);
 
-    private static void Do(Machine machine, Scratch scratch, Action? onChange)
-    {
-        var caches = new CacheLook(machine).At(Pier, null, TestContext.Current.CancellationToken);
-        new CacheClearer(machine, TimeProvider.System) { OnChange = onChange }.Clear("pier", caches, forGood: false, () => { }, TestContext.Current.CancellationToken);
-        var changes = LaunchRestorer.Plan(new LaunchLook(machine).At(Pier, scratch.At("games/pier")), "Pier");
-        new LaunchRestorer(machine, TimeProvider.System) { OnChange = onChange }.Do("pier", changes);
+        public void UndoTheUndo() => Undos.OfUndos(new OperationCatalog(Machine.Home, TimeProvider.System), []);
+
+        public void Dispose() => scratch.Dispose();
     }
 
     private static Scratch Made()
@@ -86,7 +71,7 @@ public sealed class UserCrashTests
         scratch.Fill(".cache/pier/part-9", 70, 5);
         scratch.Write(".local/share/applications/pier.desktop", "[Desktop Entry]\nType=Application\nName=Pier\nExec=/gone/pier --mine\n");
         scratch.Write(".local/share/applications/old.desktop", $"[Desktop Entry]\nType=Application\nName=Old\nExec={scratch.At("games/pier-1/bin/pier")}\n");
-        Directory.CreateDirectory(scratch.At(".local/state/mukta/held"));
+        Directory.CreateDirectory(scratch.At(".local/state/mukta/kept"));
         foreach (var path in Directory.EnumerateFileSystemEntries(scratch.Root, "*", SearchOption.AllDirectories).Append(scratch.Root))
             File.SetLastWriteTimeUtc(path, LongAgo);
         return scratch;

@@ -36,7 +36,7 @@ public sealed class UserDataArchiveTests
         new UserDataArchive(root).Write("copy.tar", ["saves"], null, TestContext.Current.CancellationToken);
         var before = Look(root, "saves");
         var machine = new Mukta.Host.Machine(scratch.Root, Mukta.Products.UserFolders.Below(scratch.Root, "/home"));
-        using (var operation = SteppedOperation.Open(machine.Home, OperationHeader.New("reinstall", "x", null, "root", TimeProvider.System), "", null))
+        using (var operation = Operation.Open(machine.Home, OperationHeader.New("reinstall", "x", null, TimeProvider.System), "", null))
         {
             Directory.Move(scratch.At("saves"), scratch.At("gone"));
             new UserDataReturn(operation, "copy.tar").PutBack(["saves"], _ => false, TestContext.Current.CancellationToken);
@@ -46,7 +46,7 @@ public sealed class UserDataArchiveTests
 
         File.WriteAllText(scratch.At("saves/slot 1.sav"), "newer");
         File.Delete(scratch.At("saves/deep/er/one"));
-        using (var operation = SteppedOperation.Open(machine.Home, OperationHeader.New("reinstall", "y", null, "root", TimeProvider.System), "", null))
+        using (var operation = Operation.Open(machine.Home, OperationHeader.New("reinstall", "y", null, TimeProvider.System), "", null))
             new UserDataReturn(operation, "copy.tar").PutBack(["saves"], _ => false, TestContext.Current.CancellationToken);
         (File.ReadAllText(scratch.At("saves/slot 1.sav")), File.ReadAllText(scratch.At("saves/deep/er/one"))).ShouldBe(("newer", "deep"), "what is gone comes back, what is there may be newer");
     }
@@ -101,7 +101,7 @@ public sealed class UserDataArchiveTests
         using (var root = Folder.Open(scratch.Root))
         {
             using (var odd = root.CreateFile(PathBytes.Decode(Encoding.Latin1.GetBytes("saves/café.sav")), 0b110_100_100))
-                RandomAccess.Write(odd, "latin"u8, 0);
+                odd.Write("latin"u8, 0);
             root.TryLink("saves/slot 1.sav", "saves/donor").ShouldBeTrue();
             foreach (var entry in TreeWalk.Entries(root).ToList())
                 root.SetModified(entry.Path, 1_772_600_767_123_456_700 + nanoseconds);

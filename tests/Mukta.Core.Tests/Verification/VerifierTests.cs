@@ -134,7 +134,7 @@ public sealed class VerifierTests : IDisposable
     public void Strays_are_listed_and_do_not_count()
     {
         Disk.Write("install/saves/one.sav", "mine");
-        Disk.Write("install/.mukta/held/old", "kept");
+        Disk.Write("install/.mukta/kept/old", "kept");
         var result = install.Verify();
         result.Findings.ShouldHaveSingleItem().ShouldBeOfType<Stray>().Path.ShouldBe("saves/one.sav");
         result.IsIntact.ShouldBeTrue();

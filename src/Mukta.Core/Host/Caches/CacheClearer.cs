@@ -18,9 +18,6 @@ public sealed record ClearedCache(CacheFolder Cache, string? HeldAt, MuktaExcept
 /// <param name="begun">Told of the operation and of each folder of held areas that it uses.</param>
 public sealed class CacheClearer(Machine machine, TimeProvider time, Action<OperationHeader, string>? begun = null)
 {
-    /// <summary>Told before every change, see <see cref="Folder.OnChange"/>.</summary>
-    internal Action? OnChange { get; init; }
-
     /// <summary>Clears. One that cannot be cleared does not keep the others from it.</summary>
     /// <param name="product">The product's id, for the record.</param>
     /// <param name="caches">Which; none that is blocked.</param>
@@ -30,35 +27,40 @@ public sealed class CacheClearer(Machine machine, TimeProvider time, Action<Oper
     public (string Operation, IReadOnlyList<ClearedCache> Cleared) Clear(
         string product, IReadOnlyList<CacheFolder> caches, bool forGood, Action refuseIfRunning, CancellationToken cancel)
     {
-        using var areas = new UserHeldAreas(machine.Home, OperationHeader.New("caches", product, null, OperationHeader.Root, time), begun) { OnChange = OnChange };
+        using var operation = Operation.Open(machine.Home, OperationHeader.New(Command, product, null, time), RequestOf(forGood), begun);
         var cleared = new List<ClearedCache>();
         foreach (var cache in caches)
         {
             cancel.ThrowIfCancellationRequested();
             refuseIfRunning();
-            cleared.Add(Clear(areas, cache, forGood, cancel));
+            cleared.Add(Clear(operation, cache, forGood));
         }
 
-        areas.End();
-        return (areas.Operation, cleared);
+        if (forGood && cleared.All(c => c.Failure is null))
+            operation.EndAndDelete(cancel);
+        else
+            operation.End();
+        return (operation.Header.Operation, cleared);
     }
 
-    private static ClearedCache Clear(UserHeldAreas areas, CacheFolder cache, bool forGood, CancellationToken cancel)
+    /// <summary>Writes down that an interrupted clearing has nothing left to do.</summary>
+    public void EndInterrupted(string product, bool forGood) => Operation.EndInterrupted(machine.Home, Command, product, RequestOf(forGood));
+
+    private const string Command = "caches";
+
+    private static string RequestOf(bool forGood) => forGood ? "clear permanently" : "clear";
+
+    private static ClearedCache Clear(Operation operation, CacheFolder cache, bool forGood)
     {
         if (cache.Blocked is { } reason)
             throw new ArgumentException($"The cache {reason}.", nameof(cache));
         try
         {
-            var (area, path) = areas.For(cache.Path);
-            if (areas.Anchor.Look(path) is not { } now || now.Kind != cache.Kind)
+            var (area, path) = operation.For(cache.Path);
+            if (operation.Root.Look(path) is not { } now || now.Kind != cache.Kind)
                 return new ClearedCache(cache, null, new DiskException(DiskException.NoEntry, "find what was there a moment ago", cache.Path));
-            var held = now.Kind == NodeKind.Folder && !cache.IsTemporary ? area.HoldContents(path) : area.Hold(path);
-            area.Flush();
-            if (!forGood)
-                return new ClearedCache(cache, areas.Shown(held));
-            TreeBulk.Remove(areas.Anchor, held, cancel);
-            areas.Forget(area);
-            return new ClearedCache(cache, null);
+            var kept = now.Kind == NodeKind.Folder && !cache.IsTemporary ? area.EmptyFolder(path) : area.SetAside(path);
+            return new ClearedCache(cache, forGood ? null : operation.Shown(kept));
         }
         catch (DiskException e)
         {

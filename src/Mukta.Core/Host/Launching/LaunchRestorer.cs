@@ -20,9 +20,7 @@ public sealed record ChangedEntry(LaunchChange Change, MuktaException? Failure);
 /// <param name="begun">Told of the operation and of each folder of held areas that it uses.</param>
 public sealed class LaunchRestorer(Machine machine, TimeProvider time, Action<OperationHeader, string>? begun = null)
 {
-    /// <summary>Told before every change, see <see cref="Folder.OnChange"/>.</summary>
-    internal Action? OnChange { get; init; }
-
+    private const string Command = "launch", Request = "restore";
     private const int UsualMode = 0b110_100_100;
 
     /// <summary>What is to be changed. Pure.</summary>
@@ -35,23 +33,25 @@ public sealed class LaunchRestorer(Machine machine, TimeProvider time, Action<Op
     /// <returns>The operation's id, where the old files are held, and what became of each change.</returns>
     public (string Operation, IReadOnlyList<ChangedEntry> Changed) Do(string product, IReadOnlyList<LaunchChange> changes)
     {
-        using var areas = new UserHeldAreas(machine.Home, OperationHeader.New("launch", product, null, OperationHeader.Root, time), begun) { OnChange = OnChange };
-        var changed = changes.Select(c => Do(areas, c)).ToList();
-        areas.End();
-        return (areas.Operation, changed);
+        using var operation = Operation.Open(machine.Home, OperationHeader.New(Command, product, null, time), Request, begun);
+        var changed = changes.Select(c => Do(operation, c)).ToList();
+        operation.End();
+        return (operation.Header.Operation, changed);
     }
 
-    internal static ChangedEntry Do(UserHeldAreas areas, LaunchChange change)
+    /// <summary>Writes down that an interrupted restore has nothing left to do.</summary>
+    public void EndInterrupted(string product) => Operation.EndInterrupted(machine.Home, Command, product, Request);
+
+    internal static ChangedEntry Do(Operation operation, LaunchChange change)
     {
         try
         {
-            var (area, path) = areas.For(change.Entry.Path);
-            area.EnsureFolder(OwnFolders.Of(path));
+            var (area, path) = operation.For(change.Entry.Path);
+            area.EnsureFolder(Folder.ParentOf(path));
             if (change.Text is null)
-                area.Hold(path);
+                area.SetAside(path);
             else
-                Write(areas.Anchor, area, path, change.Text);
-            area.Flush();
+                Write(operation.Root, area, path, change.Text);
             return new ChangedEntry(change, null);
         }
         catch (DiskException e)
@@ -60,17 +60,17 @@ public sealed class LaunchRestorer(Machine machine, TimeProvider time, Action<Op
         }
     }
 
-    private static void Write(Folder anchor, HeldArea area, string path, string text)
+    private static void Write(Folder anchor, KeptArea area, string path, string text)
     {
         var old = anchor.Look(path);
-        var like = old is { Kind: NodeKind.File } ? old.Value : anchor.Look(OwnFolders.Of(path))!.Value with { Mode = UsualMode };
+        var like = old is { Kind: NodeKind.File } ? old.Value : anchor.Look(Folder.ParentOf(path))!.Value with { Mode = UsualMode };
         var staged = $"{area.Path}/new";
         if (anchor.Look(staged) is not null)
             anchor.RemoveFile(staged); // From an interrupted run of the same operation.
         using (var file = anchor.CreateFile(staged, UsualMode))
         {
-            RandomAccess.Write(file, Encoding.UTF8.GetBytes(text), 0);
-            RandomAccess.FlushToDisk(file);
+            file.Write(Encoding.UTF8.GetBytes(text), 0);
+            file.Flush();
         }
 
         anchor.SetOwner(staged, like.User, like.Group);
@@ -82,7 +82,7 @@ public sealed class LaunchRestorer(Machine machine, TimeProvider time, Action<Op
         }
 
         if (old is not null)
-            area.Hold(path); // A link or a folder where the entry belongs.
+            area.SetAside(path); // A link or a folder where the entry belongs.
         area.Place(staged, path);
     }
 }

@@ -1,4 +1,3 @@
-using Microsoft.Win32.SafeHandles;
 using Mukta.Disk;
 
 namespace Mukta.Host.Processes;
@@ -44,7 +43,7 @@ public sealed class ProcessEnder(ProcessTable table, TimeProvider time)
         IReadOnlyList<RunningProcess> processes, TimeSpan patience, bool force, Action<int, TimeSpan>? waiting, CancellationToken cancel)
     {
         var answers = new Dictionary<int, string?>();
-        var held = new List<(RunningProcess Process, SafeFileHandle Handle)>();
+        var held = new List<(RunningProcess Process, ProcessHandle Handle)>();
         try
         {
             foreach (var process in processes)
@@ -59,11 +58,11 @@ public sealed class ProcessEnder(ProcessTable table, TimeProvider time)
             await WaitAsync(held, patience, waiting, cancel).ConfigureAwait(false);
             if (force)
             {
-                Signal([.. held.Where(h => !Native.HasEnded(h.Handle))], Kill, answers);
+                Signal([.. held.Where(h => !h.Handle.HasEnded)], Kill, answers);
                 await WaitAsync(held, Step * 20, null, cancel).ConfigureAwait(false);
             }
 
-            foreach (var (process, handle) in held.Where(h => !Native.HasEnded(h.Handle)))
+            foreach (var (process, handle) in held.Where(h => !h.Handle.HasEnded))
                 answers.TryAdd(process.Pid, "does not end when it is asked to");
         }
         finally
@@ -75,29 +74,29 @@ public sealed class ProcessEnder(ProcessTable table, TimeProvider time)
     }
 
     /// <summary>A descriptor of exactly this process; null where it is gone, or another one has its number.</summary>
-    private SafeFileHandle? Hold(RunningProcess process)
+    private ProcessHandle? Hold(RunningProcess process)
     {
-        var handle = Native.HoldProcess(process.Pid);
+        var handle = ProcessHandle.Open(process.Pid);
         if (handle is null || table.StartTicks(process.Pid) == process.StartTicks)
             return handle;
         handle.Dispose();
         return null;
     }
 
-    private static void Signal(IReadOnlyList<(RunningProcess Process, SafeFileHandle Handle)> held, int signal, Dictionary<int, string?> answers)
+    private static void Signal(IReadOnlyList<(RunningProcess Process, ProcessHandle Handle)> held, int signal, Dictionary<int, string?> answers)
     {
         foreach (var (process, handle) in held)
         {
-            if (!Native.TrySignal(handle, signal, out var isForbidden) && isForbidden)
+            if (!handle.TrySignal(signal, out var isForbidden) && isForbidden)
                 answers[process.Pid] = "belongs to another user: run the same command with sudo";
         }
     }
 
     private async Task WaitAsync(
-        List<(RunningProcess Process, SafeFileHandle Handle)> held, TimeSpan patience, Action<int, TimeSpan>? waiting, CancellationToken cancel)
+        List<(RunningProcess Process, ProcessHandle Handle)> held, TimeSpan patience, Action<int, TimeSpan>? waiting, CancellationToken cancel)
     {
         var started = time.GetTimestamp();
-        while (held.Count(h => !Native.HasEnded(h.Handle)) is var left and > 0 && patience - time.GetElapsedTime(started) is var rest && rest > TimeSpan.Zero)
+        while (held.Count(h => !h.Handle.HasEnded) is var left and > 0 && patience - time.GetElapsedTime(started) is var rest && rest > TimeSpan.Zero)
         {
             waiting?.Invoke(left, rest);
             await Task.Delay(Step, time, cancel).ConfigureAwait(false);

@@ -7,14 +7,20 @@ namespace Mukta.Host.Services;
 /// <param name="cancel">Interrupts.</param>
 public sealed class ServiceUndo(IServiceControl control, CancellationToken cancel) : IServiceUndo
 {
-    /// <inheritdoc/>
-    public OperationLine Now(string unit) => ServiceRecord.Line(State(unit));
+    /// <summary>The units that profiles name: no other is touched, whatever a journal says.</summary>
+    public required IReadOnlySet<string> Units { get; init; }
 
     /// <inheritdoc/>
-    public void Bring(OperationLine before)
+    public bool MayRestore(string unit) => Units.Contains(unit);
+
+    /// <inheritdoc/>
+    public ServiceChanged Now(string unit) => ServiceRecord.Line(State(unit));
+
+    /// <inheritdoc/>
+    public void Restore(ServiceChanged before)
     {
-        var was = new ServiceState(before.Path, before.Startup == "masked" ? "masked" : "loaded", before.Startup ?? "", before.Active);
-        foreach (var step in ServicePlan.Back(was, State(before.Path)).Steps)
+        var was = new ServiceState(before.Unit, before.Startup == "masked" ? "masked" : "loaded", before.Startup, before.Active);
+        foreach (var step in ServicePlan.Back(was, State(before.Unit)).Steps)
             control.DoAsync(step.Act, step.Unit, cancel).GetAwaiter().GetResult();
     }
 

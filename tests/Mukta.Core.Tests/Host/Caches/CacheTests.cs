@@ -61,8 +61,8 @@ public sealed class CacheTests : IDisposable
     {
         Clear(forGood: true, "pages", CacheFolder.Temporary).ShouldAllBe(c => c.Failure == null && c.HeldAt == null);
         Directory.EnumerateFileSystemEntries(scratch.At(".cache/pier")).Select(Path.GetFileName).Order().ShouldBe(["keys", "pages-1", "pages-22"]);
-        Directory.Exists(scratch.At(".local/state/mukta/held")).ShouldBeTrue();
-        Directory.EnumerateFiles(scratch.At(".local/state/mukta/held"), "*", SearchOption.AllDirectories).ShouldBeEmpty();
+        Directory.Exists(scratch.At(".local/state/mukta/kept")).ShouldBeTrue();
+        Directory.EnumerateFiles(scratch.At(".local/state/mukta/kept"), "*", SearchOption.AllDirectories).ShouldBeEmpty();
     }
 
     [Fact]
@@ -77,7 +77,7 @@ public sealed class CacheTests : IDisposable
             File.WriteAllText(Path.Join(other, "cache/pier/pages-1/x"), "x");
             Directory.Delete(scratch.At(".cache"), recursive: true);
             Directory.CreateSymbolicLink(scratch.At(".cache"), Path.Join(other, "cache"));
-            Clear(forGood: false, "pages").ShouldHaveSingleItem().HeldAt!.ShouldStartWith(Path.Join(other, "cache/pier/.mukta/held/"));
+            Clear(forGood: false, "pages").ShouldHaveSingleItem().HeldAt!.ShouldStartWith(Path.Join(other, "cache/pier/.mukta/kept/"));
         }
         finally
         {

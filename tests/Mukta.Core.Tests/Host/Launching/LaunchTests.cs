@@ -37,7 +37,7 @@ public sealed class LaunchTests : IDisposable
         File.ReadAllText(Entry).ShouldBe(Mine.Replace("Exec=env TIDE=high GULL=loud /games/pier-1/bin/pier --mine %U", $"Exec=env GULL=loud TIDE=low {scratch.At("games/pier/bin/pier")} --mail --mine %U", StringComparison.Ordinal)
             .Replace("Path=/games/pier-1", $"Path={scratch.At("games/pier")}", StringComparison.Ordinal));
         Look().SelectMany(e => LaunchFindings.Of([e])).ShouldBeEmpty();
-        Directory.EnumerateFiles(scratch.At(".local/state/mukta/held"), "pier.desktop", SearchOption.AllDirectories).Select(File.ReadAllText).ShouldBe([Mine]);
+        Directory.EnumerateFiles(scratch.At(".local/state/mukta/kept"), "*", SearchOption.AllDirectories).Where(p => p.Contains("/files/", StringComparison.Ordinal)).Select(File.ReadAllText).ShouldBe([Mine]);
     }
 
     [Fact]

@@ -1,0 +1,35 @@
+using Microsoft.Win32.SafeHandles;
+
+namespace Mukta.Disk;
+
+/// <summary>Takes the kernel's lock of a file (flock(2)). It ends with the last descriptor of the open file, however its process ends.</summary>
+public static class FileLock
+{
+    private const int Tries = 20;
+    private static readonly TimeSpan Moment = TimeSpan.FromMilliseconds(25);
+
+    /// <summary>
+    /// Takes the lock. False if another run holds it. One that is held for less than half a second does not count: whoever starts
+    /// a program shares its open files with it for the moment between fork and exec.
+    /// </summary>
+    public static bool TryTake(SafeFileHandle file)
+    {
+        for (var tries = 1; Native.Lock(file, Native.LockExclusive | Native.LockNonBlocking) != 0; tries++)
+        {
+            if (tries == Tries)
+                return false;
+            Thread.Sleep(Moment);
+        }
+
+        return true;
+    }
+
+    /// <summary>True if a run holds the lock now.</summary>
+    public static bool IsTaken(SafeFileHandle file)
+    {
+        if (Native.Lock(file, Native.LockShared | Native.LockNonBlocking) != 0)
+            return true;
+        _ = Native.Lock(file, Native.LockRelease);
+        return false;
+    }
+}

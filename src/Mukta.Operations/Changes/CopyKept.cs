@@ -1,0 +1,29 @@
+using System.Text.Json.Serialization;
+
+namespace Mukta.Operations;
+
+[JsonDerivedType(typeof(CopyKept), "copy-kept")]
+public abstract partial record Change;
+
+/// <summary>A finished copy was kept of what may be changed from outside, by a vendor's setup program. The original stayed.</summary>
+/// <param name="Path">What it is a copy of.</param>
+/// <param name="Staged">Where the copy was made.</param>
+public sealed record CopyKept([property: JsonConverter(typeof(PathText))] string Path, [property: JsonConverter(typeof(PathText))] string Staged) : Change
+{
+    /// <inheritdoc/>
+    public override string UndoPhrase => "put back the copy";
+
+    /// <inheritdoc/>
+    public override string Subject => Path;
+
+    /// <inheritdoc/>
+    public override bool Keeps => true;
+
+    internal override IEnumerable<string> Folders => [Disk.Folder.ParentOf(Path)];
+
+    internal override void Apply(ChangeSite site) => site.Anchor.Move(Staged, site.At(this));
+
+    internal override bool Settle(ChangeSite site) => site.Look(site.At(this)) is not null;
+
+    internal override void Revert(ChangeSite site, KeptArea undo, IServiceUndo? services) => undo.PutBack(site, this, Path);
+}

@@ -1,0 +1,48 @@
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using Mukta.Disk;
+
+namespace Mukta.Operations;
+
+/// <summary>
+/// Writes a path as a JSON string; one with bytes that are no UTF-8 as <c>{"bytes":"HEX"}</c>, since JSON has no string for it and a
+/// name that comes back changed is a file that is lost.
+/// </summary>
+internal sealed class PathText : JsonConverter<string>
+{
+    private const string Member = "bytes";
+
+    /// <inheritdoc/>
+    public override string? Read(ref Utf8JsonReader reader, Type typeToConvert, JsonSerializerOptions options)
+    {
+        if (reader.TokenType == JsonTokenType.String)
+            return Checked(reader.GetString()!);
+        if (reader.TokenType != JsonTokenType.StartObject || !reader.Read() || reader.GetString() != Member || !reader.Read())
+            throw new JsonException("Not a path.");
+        try
+        {
+            var path = PathBytes.Decode(Convert.FromHexString(reader.GetString() ?? ""));
+            return reader.Read() && reader.TokenType == JsonTokenType.EndObject ? Checked(path) : throw new JsonException("Not a path.");
+        }
+        catch (FormatException e)
+        {
+            throw new JsonException("Not a path.", e);
+        }
+    }
+
+    /// <inheritdoc/>
+    public override void Write(Utf8JsonWriter writer, string value, JsonSerializerOptions options)
+    {
+        if (!value.Any(char.IsSurrogate) || !value.Any(c => c is >= '\uDC80' and <= '\uDCFF'))
+        {
+            writer.WriteStringValue(value);
+            return;
+        }
+
+        writer.WriteStartObject();
+        writer.WriteString(Member, Convert.ToHexStringLower(PathBytes.Encode(value).AsSpan()[..^1]));
+        writer.WriteEndObject();
+    }
+
+    private static string Checked(string path) => path.Contains('\0', StringComparison.Ordinal) ? throw new JsonException("A path with NUL.") : path;
+}

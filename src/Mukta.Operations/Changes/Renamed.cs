@@ -1,0 +1,43 @@
+using System.Text.Json.Serialization;
+using Mukta.Disk;
+
+namespace Mukta.Operations;
+
+[JsonDerivedType(typeof(Renamed), "renamed")]
+public abstract partial record Change;
+
+/// <summary>Something got another name or another place.</summary>
+/// <param name="Path">The name that it has now.</param>
+/// <param name="From">The name that it had.</param>
+public sealed record Renamed([property: JsonConverter(typeof(PathText))] string Path, [property: JsonConverter(typeof(PathText))] string From) : Change
+{
+    /// <inheritdoc/>
+    public override string UndoPhrase => "give back the old name";
+
+    /// <inheritdoc/>
+    public override string Subject => Path;
+
+    internal override IEnumerable<string> Folders => [Folder.ParentOf(From), Folder.ParentOf(Path)];
+
+    internal override void Apply(ChangeSite site) => Relocation.Move(site.Anchor, From, Path, replace: IsOne(site));
+
+    internal override bool Settle(ChangeSite site) => IsOne(site) || Relocation.Settle(site.Anchor, From, Path);
+
+    internal override void Revert(ChangeSite site, KeptArea undo, IServiceUndo? services)
+    {
+        if (site.Look(Path) is null)
+        {
+            if (site.Look(From) is null)
+                throw new NotRestoredException("it is no longer there");
+            return; // It has its old name already.
+        }
+
+        if (site.Look(From) is not null && !IsOne(site))
+            throw new NotRestoredException($"something else is at {PathBytes.Shown(From)} now");
+        undo.EnsureFolder(Folder.ParentOf(From));
+        undo.Rename(Path, From);
+    }
+
+    /// <summary>True on a disk that ignores letter case: both names lead to the same.</summary>
+    private bool IsOne(ChangeSite site) => site.Look(Path) is { } there && site.Look(From) is { } from && there.IsSameAs(from) && there.Links == 1;
+}

@@ -1,0 +1,41 @@
+using System.Text.Json.Serialization;
+
+namespace Mukta.Operations;
+
+[JsonDerivedType(typeof(ServiceChanged), "service-changed")]
+public abstract partial record Change;
+
+/// <summary>A service is changed after this; the change itself is the service manager's.</summary>
+/// <param name="Unit">Its unit.</param>
+/// <param name="Startup">The startup mode that it had, in systemd's words.</param>
+/// <param name="Active">The state that it had, in systemd's words.</param>
+public sealed record ServiceChanged(string Unit, string Startup, string Active) : Change
+{
+    /// <inheritdoc/>
+    public override string UndoPhrase => "restore the service";
+
+    /// <inheritdoc/>
+    public override string Subject => Unit;
+
+    internal override void Revert(ChangeSite site, KeptArea undo, IServiceUndo? services)
+    {
+        if (services is null || !services.MayRestore(Unit))
+            throw new NotRestoredException("no profile names this service, so it was left as it is");
+        undo.Do(services.Now(Unit));
+        services.Restore(this);
+    }
+}
+
+/// <summary>Changes services back.</summary>
+public interface IServiceUndo
+{
+    /// <summary>True for a unit that a trusted profile names: a journal alone does not make one.</summary>
+    bool MayRestore(string unit);
+
+    /// <summary>How a service is now.</summary>
+    ServiceChanged Now(string unit);
+
+    /// <summary>Brings a service back to how it was.</summary>
+    /// <exception cref="MuktaException">The service manager does not do it.</exception>
+    void Restore(ServiceChanged before);
+}

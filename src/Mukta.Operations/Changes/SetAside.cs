@@ -1,0 +1,28 @@
+using System.Text.Json.Serialization;
+
+namespace Mukta.Operations;
+
+[JsonDerivedType(typeof(SetAside), "set-aside")]
+public abstract partial record Change;
+
+/// <summary>Something was moved to the kept files.</summary>
+/// <param name="Path">Where it was.</param>
+public sealed record SetAside([property: JsonConverter(typeof(PathText))] string Path) : Change
+{
+    /// <inheritdoc/>
+    public override string UndoPhrase => "put back what was set aside";
+
+    /// <inheritdoc/>
+    public override string Subject => Path;
+
+    /// <inheritdoc/>
+    public override bool Keeps => true;
+
+    internal override IEnumerable<string> Folders => [Disk.Folder.ParentOf(Path)];
+
+    internal override void Apply(ChangeSite site) => Relocation.Move(site.Anchor, Path, site.At(this));
+
+    internal override bool Settle(ChangeSite site) => Relocation.Settle(site.Anchor, Path, site.At(this));
+
+    internal override void Revert(ChangeSite site, KeptArea undo, IServiceUndo? services) => undo.PutBack(site, this, Path);
+}

@@ -1,0 +1,65 @@
+using System.Text.Json.Serialization;
+using Mukta.Disk;
+
+namespace Mukta.Operations;
+
+[JsonDerivedType(typeof(Swapped), "swapped")]
+public abstract partial record Change;
+
+/// <summary>A finished folder took the place of another at once, with an exchange of names; the old one is in the kept files.</summary>
+/// <param name="Path">The folder.</param>
+/// <param name="Staged">Where the new one was finished.</param>
+/// <param name="Inode">The number of the old one.</param>
+public sealed record Swapped(
+    [property: JsonConverter(typeof(PathText))] string Path, [property: JsonConverter(typeof(PathText))] string Staged, ulong Inode) : Change
+{
+    /// <inheritdoc/>
+    public override string UndoPhrase => "put back the old folder";
+
+    /// <inheritdoc/>
+    public override string Subject => Path;
+
+    /// <inheritdoc/>
+    public override bool Keeps => true;
+
+    internal override IEnumerable<string> Folders => [Folder.ParentOf(Path)];
+
+    internal override void Prepare(ChangeSite site) => site.Anchor.Move(Staged, site.At(this));
+
+    internal override void Apply(ChangeSite site) => site.Anchor.Exchange(site.At(this), Path, Aside(site));
+
+    internal override bool Settle(ChangeSite site)
+    {
+        var (anchor, kept, aside) = (site.Anchor, site.At(this), Aside(site));
+        if (site.Look(aside) is not null)
+        {
+            if (site.Look(Path) is null)
+                anchor.Move(kept, Path); // A disk that cannot exchange names was interrupted between its three steps.
+            anchor.Move(aside, kept);
+            return true;
+        }
+
+        if (site.Look(Path)?.Inode != Inode)
+            return true;
+        if (site.Look(kept) is not null)
+            anchor.Move(kept, Staged);
+        return false;
+    }
+
+    internal override void Revert(ChangeSite site, KeptArea undo, IServiceUndo? services)
+    {
+        if (site.Look(Path)?.Inode == Inode)
+            return; // It is back already.
+        if (site.Look(site.At(this)) is { Kind: NodeKind.Folder } && site.Look(Path) is { Kind: NodeKind.Folder })
+        {
+            undo.Swap(site.At(this), Path);
+            undo.Return(this, undo.LastKeptHere, Staged);
+        }
+        else
+        {
+            undo.PutBack(site, this, Path);
+        }
+    }
+
+    private string Aside(ChangeSite site) => site.At(this) + "-aside";
+}

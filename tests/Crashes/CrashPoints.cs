@@ -1,0 +1,144 @@
+namespace Mukta.Tests;
+
+/// <summary>Something that an operation works on, made anew for each crash.</summary>
+public interface ICrashScene : IDisposable
+{
+    /// <summary>The folders in which everything happens.</summary>
+    IReadOnlyList<string> Roots { get; }
+
+    /// <summary>Bytes, names, kinds, modes and times of everything that an undo has to bring back.</summary>
+    List<string> Look();
+
+    /// <summary>Gives the command, the first time or again.</summary>
+    void Run();
+
+    /// <summary>Fails unless the operation has done all of its work.</summary>
+    void Check(string after);
+
+    /// <summary>Fails if a user would have lost something right after the crash, before anything is run again.</summary>
+    void CheckCrashed(string after)
+    {
+    }
+
+    /// <summary>Undoes all that is not undone, an undo left aside.</summary>
+    void Undo();
+
+    /// <summary>Undoes the undo.</summary>
+    void UndoTheUndo();
+}
+
+/// <summary>
+/// Ends the world before every single change that an operation and its undo make on the disk, and cuts the power in several ways; then gives
+/// the same command again. With <c>MUKTA_TESTS=all</c> every point, otherwise some by a seed that is printed and that <c>MUKTA_SEED</c> sets.
+/// </summary>
+public static class CrashPoints
+{
+    private const int Sampled = 12;
+
+    public static bool IsAll => Environment.GetEnvironmentVariable("MUKTA_TESTS") == "all";
+
+    /// <summary>Tries all points of an operation: it is resumed, undone, and its undo undone.</summary>
+    /// <param name="make">Makes the scene.</param>
+    /// <param name="changes">How many changes the operation makes, exactly.</param>
+    /// <param name="undoChanges">How many its undo makes, exactly.</param>
+    public static void ForEach(Func<ICrashScene> make, int changes, int undoChanges)
+    {
+        var seed = int.TryParse(Environment.GetEnvironmentVariable("MUKTA_SEED"), out var given) ? given : Random.Shared.Next();
+        TestContext.Current.TestOutputHelper?.WriteLine($"MUKTA_SEED={seed}");
+        (Counted(make, s => { }, s => s.Run()), Counted(make, s => s.Run(), s => s.Undo())).ShouldBe((changes, undoChanges), "changes that the operation and its undo make");
+        foreach (var (point, loss, each) in Points(changes, seed))
+            Crash(make, point, loss, each);
+        foreach (var (point, loss, each) in Points(undoChanges, seed + 1))
+            CrashUndo(make, point, loss, each);
+    }
+
+    /// <summary>The points to try, each with a way in which the power is lost.</summary>
+    public static IEnumerable<(int Point, Loss Loss, int Seed)> Points(int changes, int seed)
+    {
+        var random = new Random(seed);
+        if (!IsAll)
+            return [.. Enumerable.Range(0, Sampled).Select(i => (random.Next(1, changes + 1), (Loss)(i % 5), random.Next()))];
+        return Enumerable.Range(1, changes).SelectMany(p => new[] { Loss.Nothing, Loss.Everything, (Loss)(2 + (p % 3)) }.Select(l => (p, l, random.Next())));
+    }
+
+    private static int Counted(Func<ICrashScene> make, Action<ICrashScene> before, Action<ICrashScene> run)
+    {
+        using var scene = make();
+        before(scene);
+        using var disk = new ForgettingDisk(0, scene.Roots);
+        using (disk.Watching())
+            run(scene);
+        return disk.Count;
+    }
+
+    private static void Crash(Func<ICrashScene> make, int point, Loss loss, int seed)
+    {
+        var after = $"after losing {loss} at change {point} (seed {seed})";
+        using var scene = make();
+        var before = scene.Look();
+        using (var disk = new ForgettingDisk(point, scene.Roots))
+        {
+            RunUntilTheEnd(disk, scene.Run);
+            disk.CutPower(loss, seed);
+        }
+
+        scene.CheckCrashed(after);
+        Told(after, scene.Run);
+        scene.Check(after);
+        var done = scene.Look();
+        Told("the undo " + after, scene.Undo);
+        Same(before, scene.Look(), "undone " + after);
+        Told("the undo of the undo " + after, scene.UndoTheUndo);
+        Same(done, scene.Look(), "the undo undone " + after);
+    }
+
+    private static void CrashUndo(Func<ICrashScene> make, int point, Loss loss, int seed)
+    {
+        var after = $"after losing {loss} at change {point} of the undo (seed {seed})";
+        using var scene = make();
+        var before = scene.Look();
+        scene.Run();
+        using (var disk = new ForgettingDisk(point, scene.Roots))
+        {
+            RunUntilTheEnd(disk, scene.Undo);
+            disk.CutPower(loss, seed);
+        }
+
+        Told(after, scene.Undo);
+        Same(before, scene.Look(), after);
+    }
+
+    private static void RunUntilTheEnd(ForgettingDisk disk, Action run)
+    {
+        using (disk.Watching())
+        {
+            try
+            {
+                run();
+            }
+            catch (Exception e) when (e is Killed || (e is AggregateException all && all.InnerExceptions.Any(i => i is Killed)))
+            {
+                // As planned.
+            }
+        }
+    }
+
+    private static void Told(string after, Action run)
+    {
+        try
+        {
+            run();
+        }
+        catch (Exception e) when (e is not Xunit.Sdk.XunitException)
+        {
+            throw new InvalidOperationException($"{after}: {e.Message}", e);
+        }
+    }
+
+    public static void Same(List<string> expected, List<string> now, string after)
+    {
+        var differences = expected.Except(now).Select(l => "- " + l).Concat(now.Except(expected).Select(l => "+ " + l)).ToList();
+        if (differences.Count > 0)
+            Assert.Fail($"{after}:\n{string.Join('\n', differences)}");
+    }
+}

@@ -37,7 +37,7 @@ internal static class App
         catch (OperationCanceledException) when (interrupt.IsCancellationRequested)
         {
             return session.Fail(new MuktaException(
-                ExitCode.Interrupted, "Interrupted.", string.Join(' ', args.Select(Shell.Quoted).Prepend("mukta")), "What was finished is kept. Run the same command again to go on."));
+                ExitCode.Interrupted, "Interrupted.", Shell.Typed(args), "What was finished is kept. Run the same command again to go on."));
         }
         catch (IOException e) when (e.HResult == BrokenPipe)
         {
@@ -46,13 +46,13 @@ internal static class App
         catch (IOException e)
         {
             return session.Fail(new MuktaException(
-                ExitCode.Blocked, $"The system refused to read or write: {e.Message.TrimEnd('.')}.", string.Join(' ', args.Select(Shell.Quoted).Prepend("mukta")),
+                ExitCode.Blocked, $"The system refused to read or write: {e.Message.TrimEnd('.')}.", Shell.Typed(args),
                 "Look at the room on the disk and at the system's log, then run the same command again.", e));
         }
         catch (Exception e)
         {
             return session.Fail(new MuktaException(
-                ExitCode.Defect, $"Mukta has a defect: {e.Message}", string.Join(' ', args.Select(Shell.Quoted).Prepend("mukta")),
+                ExitCode.Defect, $"Mukta has a defect: {e.Message}", Shell.Typed(args),
                 "Please report it, with the output of the same command and --verbose.", e));
         }
         finally
@@ -68,7 +68,7 @@ internal static class App
         var root = new RootCommand("Verify game and launcher installs against their published manifests, and repair what is wrong.")
         {
             VerifyCommand.Build(), RepairCommand.Build(), CheckCommand.Build(), StopCommand.Build(), ServicesCommand.Build(), CachesCommand.Build(), LaunchCommand.Build(),
-            LocateCommand.Build(), AdoptCommand.Build(), MoveCommand.Build(), ReinstallCommand.Build(), SetupCommand.Build(), UndoCommand.Build(), HeldCommand.Build(), ManifestCommand.Build(), ProfileCommand.Build(), DemoCommand.Build(),
+            LocateCommand.Build(), AdoptCommand.Build(), MoveCommand.Build(), ReinstallCommand.Build(), ResetCommand.Build(), RemoveCommand.Build(), SetupCommand.Build(), UndoCommand.Build(), HeldCommand.Build(), ManifestCommand.Build(), ProfileCommand.Build(), DemoCommand.Build(),
         };
         foreach (var option in CommonOptions.All)
             root.Options.Add(option);
@@ -89,7 +89,7 @@ internal static class App
             return;
         foreach (var ready in WaitingOperations.Ready(UserFolders.Of(UserEnvironment.Get).State, () => SetupRunner.Boot))
         {
-            if (ready.CommandLine != string.Join(' ', args.Select(Shell.Quoted).Prepend("mukta")))
+            if (ready.CommandLine != Shell.Typed(args))
                 Console.Error.WriteLine($"The machine was restarted, and operation {PathBytes.Shown(ready.Operation)} can go on: {PathBytes.Shown(ready.CommandLine)}");
         }
     }
@@ -99,7 +99,7 @@ internal static class App
         var command = CommandPath(parsed.CommandResult);
         return new MuktaException(
             ExitCode.BadInput, string.Join(' ', parsed.Errors.Select(e => e.Message.TrimEnd('.') + ".").Distinct()),
-            string.Join(' ', parsed.Tokens.Select(t => Shell.Quoted(t.Value)).Prepend("mukta")), $"Type {command} --help to see how it is used.");
+            Shell.Typed(parsed), $"Type {command} --help to see how it is used.");
     }
 
     private static string CommandPath(CommandResult result) =>

@@ -1,6 +1,8 @@
 using Mukta.Host;
 using Mukta.Operations;
 using Mukta.Products;
+using Mukta.Reinstall;
+using Mukta.Remedies;
 using Mukta.State;
 using Spectre.Console;
 
@@ -31,6 +33,14 @@ internal sealed record Product(LoadedProfile Loaded, ProfileCatalog Catalog, Mac
                 : location;
         }
     }
+
+    /// <summary>What a remedy acts on.</summary>
+    public RemedyTarget Target(IReadOnlyList<string> installs) => new(Machine, Catalog, Loaded, [.. installs.Select(Disk.Folder.RealPathOf)])
+    {
+        Manifest = Loaded.TryReadManifest().Manifest,
+        OtherInstalls = new ReinstallChoice(Machine, Catalog).OfOthers(Loaded),
+        Arguments = Arguments,
+    };
 
     /// <summary>What an undo has to be told to look at the same machine.</summary>
     public string OptionsForUndo => Machine.IsLive ? "" : $" --root {Shell.Quoted(Machine.Root)}";

@@ -53,7 +53,7 @@ internal sealed class ReinstallRun(Session session, Product product, ParseResult
     private ReinstallChoice Choice => new(product.Machine, product.Catalog);
 
     /// <summary>The command as the user has typed it.</summary>
-    private string Typed => string.Join(' ', parsed.Tokens.Select(t => Shell.Quoted(t.Value)).Prepend("mukta"));
+    private string Typed => Shell.Typed(parsed);
 
     public IReadOnlyList<string> AllInstalls() => Choice.Installs(product.Loaded);
 
@@ -126,7 +126,7 @@ internal sealed class ReinstallRun(Session session, Product product, ParseResult
     private async Task<bool> IsAgreedAsync(CancellationToken cancel)
     {
         if (Wish.DropsUserData && Confirmed != product.Profile.Product)
-            return Confirmed is null && await Question.IsTypedAsync(session, $"The user's own data listed above goes. Type {product.Profile.Product} to agree:", product.Profile.Product, cancel).ConfigureAwait(false);
+            return Confirmed is null && await Question.IsTypedAsync(session, $"The user's own data listed above goes. Type {product.Profile.Product} to agree:", product.Profile.Product, $"--no-user-data --confirm {product.Profile.Product}", cancel).ConfigureAwait(false);
         return IsAgreed || await Question.IsAnsweredYesAsync(session, "Go on?", cancel).ConfigureAwait(false);
     }
 

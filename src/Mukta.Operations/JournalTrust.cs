@@ -18,19 +18,25 @@ internal static class JournalTrust
         var shown = Path.Join(anchor.Path, path, OperationRecord.FileName);
         if (journal.Kind != NodeKind.File || journal.Links != 1)
             throw Refused("is not a regular file of its own", shown);
-        var believed = new HashSet<uint> { 0, CurrentUser.Number, anchor.Look(".")?.User ?? 0, Around(anchor, path)?.User ?? 0 };
-        if (CurrentUser.Number != 0 && !believed.Contains(journal.User))
+        uint[] around = [anchor.Look(".")?.User ?? 0, Around(anchor, path)?.User ?? 0];
+        if (!IsBelieved(journal.User, CurrentUser.Number, around))
             throw Refused($"belongs to user {journal.User}, who may not change things here", shown);
         for (var folder = path; folder.Length > 0 && Path.GetFileName(folder) != OwnFolder.Name; folder = Folder.ParentOf(folder))
         {
             if (anchor.Look(folder) is not { Kind: NodeKind.Folder } node)
                 throw Refused("is not in a folder of mukta's own", shown);
-            if (CurrentUser.Number != 0 && !believed.Contains(node.User))
+            if (!IsBelieved(node.User, CurrentUser.Number, around))
                 throw Refused($"is in a folder of user {node.User}, who may not change things here", shown);
             if (Path.GetFileName(folder) == KeptArea.FolderName)
                 break;
         }
     }
+
+    /// <summary>
+    /// True if a user may be led by what another has written: by root, by themselves, and by whoever owns the folder, who may change everything
+    /// in it anyway. Root is led by anybody, with that user's rights.
+    /// </summary>
+    public static bool IsBelieved(uint owner, uint asUser, IReadOnlyList<uint> around) => asUser == 0 || owner == 0 || owner == asUser || around.Contains(owner);
 
     /// <summary>Whose rights are used for what a journal says: its owner's; for one of root's inside somebody's folder, the folder's owner's.</summary>
     /// <param name="anchor">What the journal's paths are relative to.</param>

@@ -100,6 +100,7 @@ public sealed class KeptArea : IDisposable
     {
         var (journal, record) = Journal.Open(place.Anchor, path, isLasting);
         var area = new KeptArea(place, path, journal, isLasting);
+        using var identity = JournalTrust.IdentityFor(place.Anchor, record);
         try
         {
             place.Anchor.EnsureFolder(area.site.Files);
@@ -225,9 +226,12 @@ public sealed class KeptArea : IDisposable
     public Change ModeChange(string path, int mode) => new ModeSet(Below(path), Octal.Of(site.Look(Below(path))?.Mode ?? mode), Octal.Of(mode));
 
     /// <summary>Where the operation keeps what it has moved away from a path, or a copy of it; null if it does not.</summary>
-    public string? KeptOf(string path) =>
-        Changes.LastOrDefault(c => c is Swapped or Operations.SetAside or CopyKept && c.Subject == Below(path) && !IsNotMade(c)) is { } change && site.Look(site.At(change)) is not null
-            ? prefix.Length == 0 ? site.At(change) : $"{prefix}/{site.At(change)}" : null;
+    public string? KeptOf(string path) => AllKeptOf(path) is [var last, ..] ? last : null;
+
+    /// <summary>All that the operation keeps of a path, the last one first.</summary>
+    public IReadOnlyList<string> AllKeptOf(string path) =>
+        [.. Changes.Where(c => c is Swapped or Operations.SetAside or CopyKept && c.Subject == Below(path) && !IsNotMade(c) && site.Look(site.At(c)) is not null)
+            .Reverse().Select(c => prefix.Length == 0 ? site.At(c) : $"{prefix}/{site.At(c)}")];
 
     /// <summary>True if the operation has put something at a path.</summary>
     public bool HasPlaced(string path) => Changes.Any(c => c is Placed or Swapped && c.Subject == Below(path) && !IsNotMade(c));
@@ -312,7 +316,7 @@ public sealed class KeptArea : IDisposable
 
     private void RemoveEmpty(string folder)
     {
-        while (folder.Length > 0 && TryRemove(folder))
+        while (folder.Length > 0 && (site.Look(folder) is null || TryRemove(folder)))
             folder = Folder.ParentOf(folder);
     }
 

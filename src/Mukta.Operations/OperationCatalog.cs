@@ -77,7 +77,7 @@ public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISer
             using var anchor = Folder.Open(area.Anchor);
             using var held = new InstallLocks(time);
             held.TakeAll(anchor, area, IsMain(area));
-            var undoer = new Undoer(time, IsMain(area) ? services : null) { Begun = h => begun?.Invoke(h, Path.Join(area.Anchor, area.Parent)) };
+            var undoer = new Undoer(time, ServicesFor(area)) { Begun = h => begun?.Invoke(h, Path.Join(area.Anchor, area.Parent)) };
             var (of, notRestored) = undoer.Undo(anchor, area, header, () => OperationSequence.Next(home, areas.Select(a => a.Record)), cancel);
             header ??= of;
             left.AddRange(notRestored);
@@ -128,6 +128,22 @@ public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISer
 
     /// <summary>The area in Mukta's folder for state comes last: services are changed back once the files are.</summary>
     private bool IsMain(KeptOperation area) => area.Parent != KeptArea.OfInstall;
+
+    /// <summary>
+    /// Services are changed back for a journal in Mukta's folder for state only: without question if root has written it, or if the rights are
+    /// those of its owner; otherwise only the units that a profile names.
+    /// </summary>
+    private IServiceUndo? ServicesFor(KeptOperation area) =>
+        !IsMain(area) || services is null ? null : area.Record.Owner.User == 0 || CurrentUser.Number != 0 ? new OwnServices(services) : services;
+
+    private sealed class OwnServices(IServiceUndo services) : IServiceUndo
+    {
+        public bool MayRestore(string unit) => true;
+
+        public ServiceChanged Now(string unit) => services.Now(unit);
+
+        public void Restore(ServiceChanged before) => services.Restore(before);
+    }
 
     private string MainPlace()
     {

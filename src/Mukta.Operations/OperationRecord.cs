@@ -134,7 +134,7 @@ public sealed record OperationRecord(string Path, OperationHeader Header, IReadO
         for (int end; (end = bytes[at..].IndexOf((byte)'\n')) >= 0; number++)
         {
             var line = bytes.Slice(at, end);
-            if (!TryRead(line, sum, ref header, changes, out var next, out var first))
+            if (!TryRead(line, shown, sum, ref header, changes, out var next, out var first))
             {
                 if (at + end + 1 == bytes.Length && line.Contains((byte)0))
                     break; // Blocks that a loss of power has left unwritten: this line was never flushed, so nothing of it was begun.
@@ -151,7 +151,7 @@ public sealed record OperationRecord(string Path, OperationHeader Header, IReadO
         return new OperationRecord(path, header, changes) { Length = at, Sum = sum, LastLine = lastLine, HasTornEnd = at < bytes.Length };
     }
 
-    private static bool TryRead(ReadOnlySpan<byte> line, ulong before, ref OperationHeader? header, List<Change> changes, out ulong sum, out int first)
+    private static bool TryRead(ReadOnlySpan<byte> line, string shown, ulong before, ref OperationHeader? header, List<Change> changes, out ulong sum, out int first)
     {
         (sum, first) = (0, changes.Count);
         if (line.Length <= SumLength || line[SumLength] != (byte)' ' || XxHash3.HashToUInt64(line[(SumLength + 1)..], unchecked((long)before)) is var right
@@ -168,6 +168,12 @@ public sealed record OperationRecord(string Path, OperationHeader Header, IReadO
             foreach (var change in JsonSerializer.Deserialize(line[(SumLength + 1)..], JournalJson.Default.ChangeArray) ?? [])
                 changes.Add(change with { Number = changes.Count });
             return true;
+        }
+        catch (LeadsOut e)
+        {
+            throw new JournalFault(
+                ExitCode.NotTrusted, $"The journal of an operation names a path outside of its folder ({PathBytes.Shown(e.Message)}), so nothing was done by it.", shown,
+                "Remove it if you do not know who made it; the kept files are beside it.");
         }
         catch (Exception e) when (e is JsonException or NotSupportedException or NullReferenceException)
         {

@@ -6,6 +6,7 @@ using Mukta.Manifests;
 using Mukta.Operations;
 using Mukta.Products;
 using Mukta.Reinstall;
+using Mukta.Remedies;
 using Mukta.Tests;
 
 namespace Mukta.Core.Tests;
@@ -17,7 +18,7 @@ internal sealed class Harbour : IDisposable
 
     public const string Setup = "bin/setup";
 
-    private Harbour(bool hasSetup)
+    private Harbour(bool hasSetup, string? settings)
     {
         Scratch = new Scratch(inMemory: true);
         Machine = new Machine("/", UserFolders.Of(name => name == "HOME" ? Scratch.Root : null));
@@ -51,6 +52,7 @@ internal sealed class Harbour : IDisposable
             user-data: ["${data}/pier/logbooks", "${install}/screenshots"]
             launch: [{entry: "${data}/applications/pier.desktop", program: bin/pier}]
             leftovers: ["${config}/pier"]
+            {{(settings is null ? "" : $"settings: {settings}")}}
             {{(hasSetup ? $"setup: {{program: {Setup}, install: {{arguments: [install], restart: [10]}}, remove: {{arguments: [remove], restart: [10]}}, then: {{files: [bin/pier]}}}}" : "")}}
             """);
         foreach (var path in Directory.EnumerateFileSystemEntries(Scratch.Root, "*", SearchOption.AllDirectories).Append(Scratch.Root))
@@ -75,7 +77,7 @@ internal sealed class Harbour : IDisposable
 
     public string Path => Scratch.At("games/pier");
 
-    public static Harbour Make(bool hasSetup = false) => new(hasSetup);
+    public static Harbour Make(bool hasSetup = false, string? settings = null) => new(hasSetup, settings);
 
     /// <summary>Bytes, names, kinds, modes and times of all but Mukta's own state.</summary>
     public List<string> Look() => [.. Scratch.Snapshot("", except: ".local/state").Where(f => !f.Key.Contains("/.mukta", StringComparison.Ordinal))
@@ -104,6 +106,14 @@ internal sealed class Harbour : IDisposable
     }
 
     public OperationCatalog Operations => new(Machine.Home, TimeProvider.System, new ServiceUndo(Services, default) { Units = new HashSet<string> { "pier.service" } });
+
+    /// <summary>The product as a remedy is given it. After a remove that was interrupted the install is the one that it was about.</summary>
+    public RemedyTarget RemedyTarget() => new(Machine, Catalog, Catalog.Of("pier"), [Path])
+    {
+        Manifest = Manifest,
+        OtherInstalls = [Scratch.At("games/pier/inside/other")],
+        Arguments = "pier",
+    };
 
     public void UndoAll() => Undos.All(Operations, []);
 

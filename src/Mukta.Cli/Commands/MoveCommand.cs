@@ -35,7 +35,7 @@ internal static class MoveCommand
             var interrupted = Mover.Interrupted(found.Machine, found.Profile.Product);
             var plan = interrupted is { } left ? MovePlan.GoingOn(found.Profile, left.From, left.To, parsed.GetRequiredValue(destination), cancel)
                 : MovePlan.Of(found.Profile, await choice.InstallAsync(parsed, found, release, session, cancel).ConfigureAwait(false), parsed.GetRequiredValue(destination), cancel);
-            var run = new Run(session, found, plan with { Inside = InsideOf(found, plan) }, release, string.Join(' ', parsed.Tokens.Select(t => Shell.Quoted(t.Value)).Prepend("mukta")))
+            var run = new Run(session, found, plan with { Inside = InsideOf(found, plan) }, release, Shell.Typed(parsed))
             {
                 GoesOn = interrupted is not null,
                 IsDryRun = parsed.GetValue(dryRun),

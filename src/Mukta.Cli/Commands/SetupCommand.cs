@@ -44,7 +44,7 @@ internal static class SetupCommand
             var found = choice.Product(parsed, parsed.GetRequiredValue(product));
             var of = MetalinkReader.ReadFile(parsed.GetValue(manifest) ?? found.ManifestFile);
             var path = await choice.InstallAsync(parsed, found, of, session, cancel).ConfigureAwait(false);
-            var typed = string.Join(' ', parsed.Tokens.Select(t => Shell.Quoted(t.Value)).Prepend("mukta"));
+            var typed = Shell.Typed(parsed);
             var run = new Run(session, found, of, path, actions.First(a => parsed.GetValue(a)).Name[2..], typed) { IsDryRun = parsed.GetValue(dryRun), IsAgreed = parsed.GetValue(yes) };
             return (int)await run.ToEndAsync(cancel).ConfigureAwait(false);
         });

@@ -8,6 +8,7 @@ namespace Mukta.Cli.Json;
 [JsonSourceGenerationOptions(GenerationMode = JsonSourceGenerationMode.Metadata)]
 [JsonSerializable(typeof(ErrorDocument))]
 [JsonSerializable(typeof(VerifyDocument))]
+[JsonSerializable(typeof(RemedyDocument))]
 [JsonSerializable(typeof(RepairDocument))]
 [JsonSerializable(typeof(ManifestMakeDocument))]
 [JsonSerializable(typeof(ManifestShowDocument))]

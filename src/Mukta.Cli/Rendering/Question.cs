@@ -6,13 +6,13 @@ namespace Mukta.Cli.Rendering;
 internal static class Question
 {
     /// <summary>True where the user types a word just so. Without a terminal nobody can be asked, and that is an error of usage.</summary>
-    public static async Task<bool> IsTypedAsync(Session session, string question, string word, CancellationToken cancel)
+    public static async Task<bool> IsTypedAsync(Session session, string question, string word, string options, CancellationToken cancel)
     {
         if (Console.IsInputRedirected || Console.IsErrorRedirected || session.IsJson)
         {
             throw new MuktaException(
                 ExitCode.BadInput, "The user's own data would go, and there is no terminal to ask on.", word,
-                $"Nothing was changed. Look at the plan with --dry-run, then agree with: --no-user-data --confirm {word}");
+                $"Nothing was changed. Look at the plan with --dry-run, then agree with: {options}");
         }
 
         return await new TextPrompt<string>(Markup.Escape(question)) { AllowEmpty = true }.ShowAsync(session.Error, cancel).ConfigureAwait(false) == word;
@@ -25,7 +25,7 @@ internal static class Question
         {
             throw new MuktaException(
                 ExitCode.BadInput, "This would change something, and there is no terminal to ask on.",
-                string.Join(' ', Environment.GetCommandLineArgs().Skip(1).Select(Shell.Quoted).Prepend("mukta")),
+                Shell.Typed(Environment.GetCommandLineArgs().Skip(1)),
                 "Nothing was changed. Add --yes to do it without asking, or --dry-run to see the plan only.");
         }
 

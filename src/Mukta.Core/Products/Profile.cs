@@ -58,6 +58,9 @@ public sealed record Profile
     /// <summary>What it needs from the machine.</summary>
     public RuntimeNeeds Runtime { get; init; } = new();
 
+    /// <summary>Its own settings and local data that may go, so that it starts as new.</summary>
+    public IReadOnlyList<PathPattern> Settings { get; init; } = [];
+
     /// <summary>What its remover leaves behind.</summary>
     public IReadOnlyList<PathPattern> Leftovers { get; init; } = [];
 

@@ -12,7 +12,7 @@ internal static class ProfileKeys
         ["profile"] =
         [
             "format", "product", "title", "kind", "needs", "installs", "manifest", "components", "processes", "services", "caches", "temporary",
-            "user-data", "launch", "runtime", "leftovers", "setup", "outage", "codes", "ladder",
+            "user-data", "launch", "runtime", "settings", "leftovers", "setup", "outage", "codes", "ladder",
         ],
         ["installs"] = ["places", "marker", "layout"],
         ["manifest"] = ["file", "url", "trust", "mirrors"],

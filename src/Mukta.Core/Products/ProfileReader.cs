@@ -61,6 +61,7 @@ public static class ProfileReader
             UserData = fields.Paths("user-data"),
             Launch = [.. fields.EachFields("launch", "launch entry").Select(LaunchEntry)],
             Runtime = fields.Fields("runtime", "runtime") is { } runtime ? Runtime(runtime) : new RuntimeNeeds(),
+            Settings = fields.Paths("settings"),
             Leftovers = fields.Paths("leftovers"),
             Setup = fields.Fields("setup", "setup") is { } setup ? Setup(setup) : null,
             Outage = fields.Fields("outage", "outage") is { } outage ? outage.Url("url") ?? throw outage.Missing("key \"url\"") : null,

@@ -15,10 +15,10 @@ public static class ReinstallStep
     public const string ServicesOff = "services-off";
 
     /// <summary>The vendor's remove has begun to run.</summary>
-    public const string Removing = "removing";
+    public const string Removing = Setup.VendorRemove.Removing;
 
     /// <summary>The vendor's remove has run.</summary>
-    public const string Removed = "removed";
+    public const string Removed = Setup.VendorRemove.Removed;
 
     /// <summary>The new tree is in the old one's place.</summary>
     public const string ChangedOver = "changed-over";

@@ -1,4 +1,3 @@
-using Mukta.Repair;
 using System.Globalization;
 using Mukta.Disk;
 using Mukta.Host.Launching;
@@ -20,7 +19,7 @@ internal sealed class TargetRun
     private readonly Operation operation;
     private readonly ReinstallWish wish;
     private readonly KeptArea area;
-    private readonly string path, built, archive, snapshot;
+    private readonly string path, built, archive;
     private readonly Folder root;
     private readonly InstallLocks locks;
     private string? copied;
@@ -30,7 +29,6 @@ internal sealed class TargetRun
         (this.with, this.operation, this.wish, this.locks, Target, root) = (with, operation, wish, locks, target, operation.Root);
         (area, path) = operation.For(target.Path);
         built = string.Create(CultureInfo.InvariantCulture, $"{area.Path}/new-{number}");
-        snapshot = string.Create(CultureInfo.InvariantCulture, $"{area.Path}/copy-{number}");
         archive = string.Create(CultureInfo.InvariantCulture, $"{operation.Main.Path}/user-data-{number}.tar");
     }
 
@@ -137,35 +135,12 @@ internal sealed class TargetRun
         with.RefuseIfRunning(Target, []);
     }
 
-    /// <summary>The vendor's remove may take away what it likes: so a copy of the old install is held before, by second names.</summary>
     private async Task RemoveAsync(CancellationToken cancel)
     {
         if (!Target.RunsRemove)
             return;
         with.Doing?.Invoke(Target, "running the vendor's remove");
-        var isKept = OldCopy is not null;
-        if (!isKept)
-        {
-            if (root.Look(snapshot) is not null)
-                TreeBulk.Remove(root, snapshot, cancel);
-            new TreeCopy(root, root, CopyWay.HardLinks).Copy(path, snapshot, PlanRunner.IsOfARun, with.Meter, cancel);
-            area.KeepCopy(snapshot, path);
-        }
-
-        using var install = Folder.Open(Target.Path);
-        if (isKept && install.Look(Profile.Setup!.Program) is null)
-            return; // It has removed itself before an interruption.
-        SetupRunner.Prove(install, Profile.Setup!, Target.Manifest, cancel);
-        Done(Removing);
-        var outcome = await new SetupRunner(with.Services, with.Time).RunAsync(install, Profile.Setup!, "remove", Target.Manifest, cancel).ConfigureAwait(false);
-        if (outcome.End == SetupEnd.NeedsRestart)
-        {
-            Done(Removed);
-            Wait();
-        }
-
-        if (outcome.End != SetupEnd.Done)
-            throw SetupFailure.Of(outcome, Profile, "remove");
+        await new VendorRemove(with.Services, with.Time) { Meter = with.Meter }.RunAsync(operation, Target.Path, Profile, Target.Manifest, cancel).ConfigureAwait(false);
     }
 
     private void ChangeOver(CancellationToken cancel)

@@ -59,6 +59,7 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
         foreach (var name in TreeWalk.NamesIn(install, StagingFolder))
             TreeBulk.Remove(install, $"{StagingFolder}/{name}", CancellationToken.None);
         install.TryRemoveEmptyFolder(StagingFolder);
+        install.Flush(OwnFolder.Name);
     }
 
     /// <summary>Carries out the plan.</summary>

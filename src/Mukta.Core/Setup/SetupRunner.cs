@@ -63,6 +63,13 @@ public sealed class SetupRunner(IServiceControl services, TimeProvider time)
         }
     }
 
+    /// <summary>True if a file is in an install with the published bytes.</summary>
+    public static bool IsPublishedIn(string install, ManifestFile file)
+    {
+        using var folder = Folder.Open(install);
+        return IsPublished(folder, file, CancellationToken.None);
+    }
+
     /// <summary>True where a file is there with the published bytes.</summary>
     public static bool IsPublished(Folder install, ManifestFile file, CancellationToken cancel)
     {

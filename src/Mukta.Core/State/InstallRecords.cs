@@ -43,6 +43,20 @@ public sealed class InstallRecords(StateDatabase database)
         }
     }
 
+    /// <summary>Forgets an install if the database can be written.</summary>
+    public static void TryForget(Host.Machine machine, string product, string path)
+    {
+        try
+        {
+            using var database = StateDatabase.Open(machine.Folders.State);
+            new InstallRecords(database).Forget(product, machine.NameOf(path));
+        }
+        catch (MuktaException)
+        {
+            // An install that is not there is not found by its record either.
+        }
+    }
+
     /// <summary>Forgets an install. Nothing of the install itself is touched.</summary>
     public void Forget(string product, string path) =>
         database.With("DELETE FROM install WHERE product = $product AND path = $path", command => command.ExecuteNonQuery(), ("$product", product), ("$path", path));

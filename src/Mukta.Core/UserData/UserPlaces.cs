@@ -24,6 +24,13 @@ public sealed class UserPlaces(Machine machine, ProfileCatalog catalog)
     public IReadOnlyList<UserPlace> Data(Profile profile, string? install, CancellationToken cancel) =>
         [.. Outermost(profile.UserData.SelectMany(p => Found(p, install, $"user data: {p.Text}", cancel)))];
 
+    /// <summary>The product's own settings and local data, with what may not be touched.</summary>
+    public IReadOnlyList<UserPlace> Settings(Profile profile, string? install, CancellationToken cancel)
+    {
+        var (users, others) = (profile.UserData.SelectMany(p => Real(p, install)).ToList(), UsedByOthers(profile));
+        return [.. Outermost(profile.Settings.SelectMany(p => Found(p, install, $"settings: {p.Text}", cancel))).Select(f => f with { Blocked = Reason(f, profile, users, others) })];
+    }
+
     /// <summary>What the product leaves behind: its leftovers, caches and temporary files.</summary>
     /// <param name="profile">The product.</param>
     /// <param name="install">Its install: what lies in it goes with it, and is no leftover.</param>
@@ -34,9 +41,12 @@ public sealed class UserPlaces(Machine machine, ProfileCatalog catalog)
             .Concat(profile.Caches.SelectMany(c => c.Places.SelectMany(p => Found(p, install, $"cache {c.Name}{(c.Holds is null ? "" : $" ({c.Holds})")}", cancel, c.MayBeCleared ? null : "is not to be cleared, says the profile"))))
             .Concat(profile.Temporary.SelectMany(p => Found(p, install, $"temporary: {p.Text}", cancel)));
         var users = profile.UserData.SelectMany(p => Real(p, install)).ToList();
-        var others = catalog.Profiles.Where(p => p.Profile.Product != profile.Product).SelectMany(p => Uses(p.Profile).Select(path => (p.Profile.Title, Path: path))).ToList();
+        var others = UsedByOthers(profile);
         return [.. Outermost(found.Where(f => install is null || !IsBelow(f.Path, install)).Select(f => f with { Blocked = Reason(f, profile, users, others) }))];
     }
+
+    private List<(string Title, string Path)> UsedByOthers(Profile profile) =>
+        [.. catalog.Profiles.Where(p => p.Profile.Product != profile.Product).SelectMany(p => Uses(p.Profile).Select(path => (p.Profile.Title, Path: path)))];
 
     private string? Reason(UserPlace place, Profile profile, List<string> users, List<(string Title, string Path)> others)
     {

@@ -20,15 +20,24 @@ public abstract partial record Change
 
     /// <summary>What an undo does about it, as the start of the line "set the old mode again: PATH"; null for a note.</summary>
     [JsonIgnore]
-    public virtual string? UndoPhrase => null;
+    public string? UndoPhrase => PhraseOfUndo;
 
     /// <summary>What it is about, for people: a path or a unit.</summary>
     [JsonIgnore]
-    public virtual string Subject => "";
+    public string Subject => About;
 
     /// <summary>True if it keeps something at <c>files/NUMBER</c>.</summary>
     [JsonIgnore]
-    public virtual bool Keeps => false;
+    public bool Keeps => KeepsFile;
+
+    /// <summary>See <see cref="UndoPhrase"/>. JSON takes no notice of what is not public.</summary>
+    protected virtual string? PhraseOfUndo => null;
+
+    /// <summary>See <see cref="Subject"/>.</summary>
+    protected virtual string About => "";
+
+    /// <summary>See <see cref="Keeps"/>.</summary>
+    protected virtual bool KeepsFile => false;
 
     /// <summary>Folders in which it changes names. Their times are written down before, and they are flushed after.</summary>
     internal virtual IEnumerable<string> Folders => [];

@@ -11,10 +11,10 @@ public abstract partial record Change;
 public sealed record FolderMade([property: JsonConverter(typeof(PathText))] string Path) : Change
 {
     /// <inheritdoc/>
-    public override string UndoPhrase => "remove the folder that was made";
+    protected override string? PhraseOfUndo => "remove the folder that was made";
 
     /// <inheritdoc/>
-    public override string Subject => Path;
+    protected override string About => Path;
 
     internal override IEnumerable<string> Folders => [Folder.ParentOf(Path)];
 

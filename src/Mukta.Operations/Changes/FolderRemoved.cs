@@ -15,10 +15,10 @@ public abstract partial record Change;
 public sealed record FolderRemoved([property: JsonConverter(typeof(PathText))] string Path, string Mode, uint User, uint Group, long ModifiedNs) : Change
 {
     /// <inheritdoc/>
-    public override string UndoPhrase => "make the removed folder again";
+    protected override string? PhraseOfUndo => "make the removed folder again";
 
     /// <inheritdoc/>
-    public override string Subject => Path;
+    protected override string About => Path;
 
     internal override IEnumerable<string> Folders => [Folder.ParentOf(Path)];
 

@@ -12,10 +12,10 @@ public abstract partial record Change;
 public sealed record ModeSet([property: JsonConverter(typeof(PathText))] string Path, string Mode, string To) : Change
 {
     /// <inheritdoc/>
-    public override string UndoPhrase => "set the old permissions";
+    protected override string? PhraseOfUndo => "set the old permissions";
 
     /// <inheritdoc/>
-    public override string Subject => Path;
+    protected override string About => Path;
 
     internal override void Apply(ChangeSite site) => site.Anchor.SetMode(Path, Octal.Parse(To));
 

@@ -15,14 +15,14 @@ public abstract partial record Change;
 /// <summary>A step of an operation of several steps is done.</summary>
 /// <param name="Step">The step.</param>
 /// <param name="Bytes">How many bytes were downloaded for it; null if it downloads none.</param>
-public sealed record StepDone([property: JsonConverter(typeof(PathText))] string Step, long? Bytes = null) : Change;
+public sealed record StepDone([property: JsonConverter(typeof(OddText))] string Step, long? Bytes = null) : Change;
 
 /// <summary>Something that the same command has to know when it goes on.</summary>
 /// <param name="Key">What it is about.</param>
 /// <param name="Text">What is known.</param>
 /// <param name="Of">What it belongs to; null for the whole operation.</param>
 public sealed record Noted(
-    string Key, [property: JsonConverter(typeof(PathText))] string Text, [property: JsonConverter(typeof(PathText))] string? Of = null) : Change;
+    string Key, [property: JsonConverter(typeof(OddText))] string Text, [property: JsonConverter(typeof(OddText))] string? Of = null) : Change;
 
 /// <summary>The operation keeps something in another place too: its own journal is there.</summary>
 /// <param name="Place">The folder that holds <c>.mukta</c>, relative to the machine's root.</param>

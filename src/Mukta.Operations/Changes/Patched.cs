@@ -18,13 +18,13 @@ public sealed record Patched(
     [property: JsonConverter(typeof(PathText))] string Staged, long StagedOffset, long ModifiedNs) : Change
 {
     /// <inheritdoc/>
-    public override string UndoPhrase => "write back the old bytes";
+    protected override string? PhraseOfUndo => "write back the old bytes";
 
     /// <inheritdoc/>
-    public override string Subject => Path;
+    protected override string About => Path;
 
     /// <inheritdoc/>
-    public override bool Keeps => true;
+    protected override bool KeepsFile => true;
 
     /// <summary>The old bytes get their name only once they are on the disk: bytes under it are always the old ones.</summary>
     internal override void Prepare(ChangeSite site)

@@ -11,10 +11,10 @@ public abstract partial record Change;
 public sealed record Placed([property: JsonConverter(typeof(PathText))] string Path, [property: JsonConverter(typeof(PathText))] string Staged) : Change
 {
     /// <inheritdoc/>
-    public override string UndoPhrase => "set aside what was placed";
+    protected override string? PhraseOfUndo => "set aside what was placed";
 
     /// <inheritdoc/>
-    public override string Subject => Path;
+    protected override string About => Path;
 
     internal override IEnumerable<string> Folders => [Disk.Folder.ParentOf(Path)];
 

@@ -12,10 +12,10 @@ public abstract partial record Change;
 public sealed record Renamed([property: JsonConverter(typeof(PathText))] string Path, [property: JsonConverter(typeof(PathText))] string From) : Change
 {
     /// <inheritdoc/>
-    public override string UndoPhrase => "give back the old name";
+    protected override string? PhraseOfUndo => "give back the old name";
 
     /// <inheritdoc/>
-    public override string Subject => Path;
+    protected override string About => Path;
 
     internal override IEnumerable<string> Folders => [Folder.ParentOf(From), Folder.ParentOf(Path)];
 

@@ -15,13 +15,13 @@ public abstract partial record Change;
 public sealed record Replaced([property: JsonConverter(typeof(PathText))] string Path, [property: JsonConverter(typeof(PathText))] string Staged) : Change
 {
     /// <inheritdoc/>
-    public override string UndoPhrase => "put back the old file";
+    protected override string? PhraseOfUndo => "put back the old file";
 
     /// <inheritdoc/>
-    public override string Subject => Path;
+    protected override string About => Path;
 
     /// <inheritdoc/>
-    public override bool Keeps => true;
+    protected override bool KeepsFile => true;
 
     internal override IEnumerable<string> Folders => [Folder.ParentOf(Path)];
 

@@ -12,10 +12,10 @@ public abstract partial record Change;
 public sealed record ServiceChanged(string Unit, string Startup, string Active) : Change
 {
     /// <inheritdoc/>
-    public override string UndoPhrase => "restore the service";
+    protected override string? PhraseOfUndo => "restore the service";
 
     /// <inheritdoc/>
-    public override string Subject => Unit;
+    protected override string About => Unit;
 
     internal override void Revert(ChangeSite site, KeptArea undo, IServiceUndo? services)
     {

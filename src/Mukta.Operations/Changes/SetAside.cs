@@ -10,13 +10,13 @@ public abstract partial record Change;
 public sealed record SetAside([property: JsonConverter(typeof(PathText))] string Path) : Change
 {
     /// <inheritdoc/>
-    public override string UndoPhrase => "put back what was set aside";
+    protected override string? PhraseOfUndo => "put back what was set aside";
 
     /// <inheritdoc/>
-    public override string Subject => Path;
+    protected override string About => Path;
 
     /// <inheritdoc/>
-    public override bool Keeps => true;
+    protected override bool KeepsFile => true;
 
     internal override IEnumerable<string> Folders => [Disk.Folder.ParentOf(Path)];
 

@@ -14,13 +14,13 @@ public sealed record Swapped(
     [property: JsonConverter(typeof(PathText))] string Path, [property: JsonConverter(typeof(PathText))] string Staged, ulong Inode) : Change
 {
     /// <inheritdoc/>
-    public override string UndoPhrase => "put back the old folder";
+    protected override string? PhraseOfUndo => "put back the old folder";
 
     /// <inheritdoc/>
-    public override string Subject => Path;
+    protected override string About => Path;
 
     /// <inheritdoc/>
-    public override bool Keeps => true;
+    protected override bool KeepsFile => true;
 
     internal override IEnumerable<string> Folders => [Folder.ParentOf(Path)];
 

@@ -5,10 +5,10 @@ using Mukta.Disk;
 namespace Mukta.Operations;
 
 /// <summary>
-/// Writes a path as a JSON string; one with bytes that are no UTF-8 as <c>{"bytes":"HEX"}</c>, since JSON has no string for it and a
+/// Writes a text with paths in it as a JSON string; one with bytes that are no UTF-8 as <c>{"bytes":"HEX"}</c>, since JSON has no string for it and a
 /// name that comes back changed is a file that is lost.
 /// </summary>
-internal sealed class PathText : JsonConverter<string>
+internal class OddText : JsonConverter<string>
 {
     private const string Member = "bytes";
 
@@ -44,5 +44,23 @@ internal sealed class PathText : JsonConverter<string>
         writer.WriteEndObject();
     }
 
-    private static string Checked(string path) => path.Contains('\0', StringComparison.Ordinal) ? throw new JsonException("A path with NUL.") : path;
+    /// <summary>The text, if it may be there.</summary>
+    protected virtual string Checked(string path) => path.Contains('\0', StringComparison.Ordinal) ? throw new JsonException("A path with NUL.") : path;
 }
+
+/// <summary>
+/// The same for a path that a change is made to: relative, and not one that leads out. A journal with any other is not trusted at all.
+/// </summary>
+internal sealed class PathText : OddText
+{
+    /// <inheritdoc/>
+    protected override string Checked(string path)
+    {
+        path = base.Checked(path);
+        return path.Length == 0 || !path.Split('/').Any(s => s is "" or "." or "..") ? path : throw new LeadsOut(path);
+    }
+}
+
+/// <summary>A journal names a path outside of the folder that it is in.</summary>
+/// <param name="path">The path.</param>
+internal sealed class LeadsOut(string path) : Exception(path);

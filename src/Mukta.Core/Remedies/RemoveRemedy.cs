@@ -1,0 +1,150 @@
+using Mukta.Disk;
+using Mukta.Host.Launching;
+using Mukta.Host.Services;
+using Mukta.Operations;
+using Mukta.Setup;
+using Mukta.State;
+using Mukta.UserData;
+
+namespace Mukta.Remedies;
+
+/// <summary>
+/// Takes a product out: services, the vendor's own remove, the install, leftovers, shortcuts and the record. User data stays unless it
+/// is asked for, and so do installs of other products inside of this one. All that mukta itself moves is kept.
+/// </summary>
+public sealed class RemoveRemedy(RemedyTarget target, IServiceControl services, TimeProvider time) : Remedy(target, services, time)
+{
+    private const string InsideNote = "inside", TargetNote = "target", UserDataNote = "user-data";
+
+    /// <inheritdoc/>
+    public override string Name => "remove";
+
+    /// <summary>True to set the user's own data aside too.</summary>
+    public bool WithUserData { get; init; }
+
+    /// <inheritdoc/>
+    protected override string Request => WithUserData ? "remove with user data" : "remove";
+
+    /// <summary>The installs that an interrupted run is about.</summary>
+    public static IReadOnlyList<string> InstallsOf(OperationRecord interrupted) => [.. interrupted.Notes(TargetNote).Select(n => n.Text)];
+
+    /// <inheritdoc/>
+    public override async Task<RemedyPlan> PlanAsync(CancellationToken cancel)
+    {
+        var (profile, machine) = (Target.Profile, Target.Machine);
+        var places = new UserPlaces(machine, Target.Catalog);
+        var steps = new List<RemedyStep>();
+        if (Services.CanChange && profile.Services.Count > 0)
+        {
+            var states = await Services.StatesAsync([.. profile.Services.Select(s => s.Unit)], cancel).ConfigureAwait(false);
+            steps.AddRange(states.Where(IsUp).Select(s => new RemedyStep(RemedyAct.StopService, s.Unit, $"it is {s.Active}, {s.Startup}")));
+        }
+
+        foreach (var install in Target.Installs.Where(Directory.Exists))
+        {
+            if (RunsVendorRemove(install))
+                steps.Add(new RemedyStep(RemedyAct.RunVendorRemove, Path.Join(install, profile.Setup!.Program), "the vendor's own remove; a copy of the install is kept before"));
+            using var folder = Folder.Open(install);
+            var size = TreeBulk.Measure(folder, ".", cancel);
+            steps.Add(new RemedyStep(RemedyAct.SetAside, install, "the install", size.Bytes, size.Files));
+            steps.AddRange(InsideOf(install).Select(i => new RemedyStep(RemedyAct.LeaveInPlace, Path.Join(install, i), "another product's install")));
+            steps.AddRange(places.Data(profile, install, cancel).Where(d => d.Path.StartsWith(install + "/", StringComparison.Ordinal) && !WithUserData)
+                .Select(d => new RemedyStep(RemedyAct.LeaveInPlace, d.Path, d.Why, d.Size.Bytes, d.Size.Files)));
+        }
+
+        var found = (Target.Installs.Count == 0 ? [null] : Target.Installs.Cast<string?>()).ToList();
+        foreach (var left in found.SelectMany(i => places.Leftovers(profile, i, cancel)).DistinctBy(p => p.Path))
+            steps.Add(new RemedyStep(left.Blocked is null ? RemedyAct.SetAside : RemedyAct.Skip, left.Path, left.Blocked ?? left.Why, left.Size.Bytes, left.Size.Files));
+        foreach (var entry in found.OfType<string>().SelectMany(i => new LaunchLook(machine).At(profile, i)).Where(e => Path.Exists(e.Path)).DistinctBy(e => e.Path))
+            steps.Add(new RemedyStep(RemedyAct.SetAside, entry.Path, "a shortcut", new FileInfo(entry.Path).Length, 1));
+        foreach (var data in found.SelectMany(i => places.Data(profile, i, cancel)).DistinctBy(d => d.Path).Where(d => !found.Any(i => i is not null && d.Path.StartsWith(i + "/", StringComparison.Ordinal))))
+            steps.Add(new RemedyStep(WithUserData ? RemedyAct.SetAside : RemedyAct.Skip, data.Path, WithUserData ? data.Why : "is the user's own data", data.Size.Bytes, data.Size.Files));
+        return new RemedyPlan(steps, WithUserData ? PossibleLoss.UserData : PossibleLoss.Product);
+    }
+
+    /// <inheritdoc/>
+    protected override async Task DoAsync(Operation operation, RemedyPlan plan, CancellationToken cancel)
+    {
+        ArgumentNullException.ThrowIfNull(operation);
+        ArgumentNullException.ThrowIfNull(plan);
+        foreach (var install in Target.Installs)
+            operation.NoteOnce(TargetNote, install);
+        foreach (var left in plan.Steps.Where(s => s.Act == RemedyAct.LeaveInPlace))
+            operation.NoteOnce(InsideNote, operation.PathOf(left.Subject), operation.PathOf(Target.Installs.First(i => left.Subject.StartsWith(i + "/", StringComparison.Ordinal))));
+        await StopServicesAsync(operation, plan, cancel).ConfigureAwait(false);
+        if (!WithUserData && plan.Steps.Any(s => s.Act == RemedyAct.RunVendorRemove))
+            CopyUserData(operation, cancel);
+        foreach (var install in Target.Installs.Where(i => plan.Steps.Any(s => s.Act == RemedyAct.RunVendorRemove && s.Subject.StartsWith(i + "/", StringComparison.Ordinal))))
+        {
+            Doing?.Invoke("running the vendor's remove");
+            await new VendorRemove(Services, Time).RunAsync(operation, install, Target.Profile, Target.Manifest!, cancel).ConfigureAwait(false);
+        }
+
+        foreach (var step in plan.Steps.Where(s => s.Act == RemedyAct.SetAside))
+        {
+            cancel.ThrowIfCancellationRequested();
+            SetAside(operation, step);
+        }
+
+        BringInsideBack(operation);
+        if (operation.Root.Look(ArchiveOf(operation)) is not null)
+            new UserDataReturn(operation, ArchiveOf(operation)).PutBack([.. operation.Notes(UserDataNote).Select(n => n.Text)], _ => false, cancel);
+        foreach (var install in Target.Installs)
+            InstallRecords.TryForget(Target.Machine, Target.Profile.Product, install);
+    }
+
+    private static string ArchiveOf(Operation operation) => $"{operation.Main.Path}/user-data.tar";
+
+    /// <summary>The vendor's remove may take the user's data with it. Once it has begun to run the copy is what counts.</summary>
+    private void CopyUserData(Operation operation, CancellationToken cancel)
+    {
+        if (Target.Installs.Any(i => operation.IsDone(VendorRemove.Step(VendorRemove.Removing, i))))
+            return;
+        var places = new UserPlaces(Target.Machine, Target.Catalog);
+        List<string> data = [.. Target.Installs.SelectMany(i => places.Data(Target.Profile, i, cancel)).Select(d => operation.PathOf(d.Path)).Distinct(StringComparer.Ordinal)];
+        if (data.Count == 0)
+            return;
+        Doing?.Invoke("copying user data");
+        new UserDataArchive(operation.Root).Write(ArchiveOf(operation), data, null, cancel);
+        foreach (var place in data)
+            operation.NoteOnce(UserDataNote, place);
+    }
+
+    private static bool IsUp(ServiceState state) => state.IsThere && (state.Active is not ("inactive" or "failed") || state.Startup == "enabled");
+
+    private bool RunsVendorRemove(string install) =>
+        Target.Machine.IsLive && Target.Manifest is { } manifest && Target.Profile.Setup is { } setup && setup.Actions.ContainsKey("remove")
+        && manifest.Files.FirstOrDefault(f => f.Path == setup.Program) is { } program && SetupRunner.IsPublishedIn(install, program);
+
+    private IEnumerable<string> InsideOf(string install) =>
+        Target.OtherInstalls.Where(i => i.StartsWith(install + "/", StringComparison.Ordinal)).Select(i => i[(install.Length + 1)..]);
+
+    private async Task StopServicesAsync(Operation operation, RemedyPlan plan, CancellationToken cancel)
+    {
+        foreach (var unit in plan.Steps.Where(s => s.Act == RemedyAct.StopService).Select(s => s.Subject))
+        {
+            var state = (await Services.StatesAsync([unit], cancel).ConfigureAwait(false))[0];
+            if (!operation.Main.Changes.Any(c => c is ServiceChanged noted && noted.Unit == unit))
+                operation.Main.Note(ServiceRecord.Line(state));
+            Doing?.Invoke($"stopping {unit}");
+            if (state.Active is not ("inactive" or "failed"))
+                await Services.DoAsync(ServiceAct.Stop, unit, cancel).ConfigureAwait(false);
+            if (state.Startup == "enabled")
+                await Services.DoAsync(ServiceAct.Disable, unit, cancel).ConfigureAwait(false);
+        }
+    }
+
+    /// <summary>What stays goes back to where it was, out of what was set aside.</summary>
+    private static void BringInsideBack(Operation operation)
+    {
+        foreach (var note in operation.Notes(InsideNote))
+        {
+            var (area, install) = operation.For(operation.Shown(note.Of!));
+            var inside = note.Text[install.Length..];
+            if (operation.Root.Look(note.Text) is not null || area.AllKeptOf(install).FirstOrDefault(k => operation.Root.Look(k + inside) is not null) is not { } kept)
+                continue;
+            area.EnsureFolder(Folder.ParentOf(note.Text));
+            area.Rename(kept + inside, note.Text);
+        }
+    }
+}

@@ -1,0 +1,220 @@
+using System.Diagnostics;
+using Mukta.Disk;
+using Mukta.Tests;
+
+namespace Mukta.Operations.Tests;
+
+public sealed class KeptAreaTests
+{
+    [Fact]
+    public void After_a_crash_at_any_point_every_kind_of_change_is_resumed_undone_and_its_undo_undone() =>
+        CrashPoints.ForEach(() => new Scene(), changes: 92, undoChanges: 93);
+
+    [Fact]
+    public void A_change_that_fails_is_written_down_as_not_made_and_an_undo_goes_on_without_it()
+    {
+        using var tree = new Tree();
+        var before = tree.Look();
+        tree.Do(area =>
+        {
+            area.SetAside("a");
+            Should.Throw<DiskException>(() => area.SetAside("is not there"));
+            Should.Throw<DiskException>(() => area.Place("b", "deep"));
+            area.SetAside("b");
+        });
+        tree.Only.Record.NotMade().Count.ShouldBe(2);
+        tree.Undo().NotRestored.ShouldBeEmpty();
+        tree.Look().ShouldBe(before);
+    }
+
+    [Fact]
+    public void One_change_of_a_batch_that_fails_keeps_none_of_the_others_from_being_made()
+    {
+        using var tree = new Tree();
+        var before = tree.Look();
+        tree.Do(area => area.Do([new SetAside("a"), new SetAside("is not there"), new SetAside("b")]).Select(f => f is null).ShouldBe([true, false, true]));
+        tree.Look().Keys.ShouldNotContain("b");
+        tree.Undo().NotRestored.ShouldBeEmpty();
+        tree.Look().ShouldBe(before);
+    }
+
+    [Fact]
+    public void What_is_not_back_is_said_and_the_same_undo_tries_it_again()
+    {
+        using var tree = new Tree();
+        var before = tree.Look();
+        var id = tree.Do(area =>
+        {
+            area.SetAside("a");
+            area.SetAside("b");
+            area.SetAside("full");
+        });
+        var kept = Directory.EnumerateFiles(tree.Scratch.At("place/.mukta/kept", id, "files")).First(f => File.ReadAllText(f) == "b");
+        File.Move(kept, tree.Scratch.At("lost"));
+        tree.Undo().NotRestored.ShouldHaveSingleItem().Subject.ShouldBe("b");
+        File.Exists(tree.Scratch.At("place/a")).ShouldBeTrue("the rest is back");
+        tree.Only.State.ShouldBe(OperationState.BeingUndone);
+
+        File.Move(tree.Scratch.At("lost"), kept);
+        tree.Undo(id).NotRestored.ShouldBeEmpty();
+        tree.Look().ShouldBe(before);
+        tree.Only.State.ShouldBe(OperationState.Undone);
+    }
+
+    [Fact]
+    public void An_operation_that_another_run_works_on_is_running_and_neither_undone_nor_purged()
+    {
+        using var tree = new Tree();
+        using var folder = Folder.Open(tree.Place);
+        using (var area = KeptArea.Begin(folder, KeptArea.OfInstall, Tree.Header()))
+        {
+            area.SetAside("a");
+            tree.Only.State.ShouldBe(OperationState.Running);
+            Should.Throw<MuktaException>(() => tree.Undo()).What.ShouldContain("Another run");
+            Should.Throw<MuktaException>(() => tree.Catalog.Purge(tree.Only, evenUnfinished: true, TestContext.Current.CancellationToken)).What.ShouldContain("running");
+        }
+
+        tree.Only.State.ShouldBe(OperationState.Unfinished);
+    }
+
+    [Fact]
+    public void What_is_unfinished_or_being_undone_is_purged_only_if_that_is_said()
+    {
+        using var tree = new Tree();
+        tree.Do(area => area.SetAside("a"), ends: false);
+        Should.Throw<MuktaException>(() => tree.Catalog.Purge(tree.Only, evenUnfinished: false, TestContext.Current.CancellationToken)).Next.ShouldContain("--even-unfinished");
+        File.Exists(Path.Join(tree.Only.Place, "journal")).ShouldBeTrue();
+        tree.Catalog.Purge(tree.Only, evenUnfinished: true, TestContext.Current.CancellationToken);
+        tree.Catalog.All([tree.Place], []).ShouldBeEmpty();
+    }
+
+    [Fact]
+    public void An_undo_takes_the_operation_as_it_is_when_it_begins_and_not_as_it_was_shown()
+    {
+        using var tree = new Tree();
+        var before = tree.Look();
+        var id = tree.Do(area => area.SetAside("a"), ends: false);
+        var shown = tree.Catalog.All([tree.Place], []);
+        using (var folder = Folder.Open(tree.Place))
+        using (var area = KeptArea.Resume(folder, $"{KeptArea.OfInstall}/{id}"))
+        {
+            area.SetAside("b");
+            area.End();
+        }
+
+        tree.Catalog.Undo(shown, null, TestContext.Current.CancellationToken).NotRestored.ShouldBeEmpty();
+        tree.Look().ShouldBe(before);
+    }
+
+    [Fact]
+    public void Across_a_mount_inside_the_place_things_are_copied_and_come_back()
+    {
+        Need.Root();
+        using var tree = new Tree(inMemory: false);
+        using var other = new Scratch(inMemory: false);
+        other.Write("caches/one", "1");
+        other.Write("caches/in/two", "2");
+        Directory.CreateDirectory(tree.Scratch.At("place/mounted"));
+        Run("mount", "--bind", other.Root, tree.Scratch.At("place/mounted"));
+        try
+        {
+            var before = tree.Look();
+            tree.Do(area =>
+            {
+                area.SetAside("mounted/caches/one");
+                area.SetAside("mounted/caches");
+                area.Rename("a", "mounted/a");
+            });
+            Directory.EnumerateFileSystemEntries(other.Root).Select(Path.GetFileName).ShouldBe(["a"]);
+            tree.Undo().NotRestored.ShouldBeEmpty();
+            tree.Look().ShouldBe(before);
+        }
+        finally
+        {
+            Run("umount", tree.Scratch.At("place/mounted"));
+        }
+    }
+
+    private static void Run(string program, params string[] arguments)
+    {
+        using var process = Process.Start(program, arguments);
+        process.WaitForExit();
+        process.ExitCode.ShouldBe(0);
+    }
+
+    /// <summary>Every kind of change, singly and in a batch.</summary>
+    private sealed class Scene : ICrashScene
+    {
+        private readonly Tree tree = new();
+
+        public IReadOnlyList<string> Roots => [tree.Scratch.Root];
+
+        public List<string> Look() => [.. tree.Look().Select(f => $"{f.Key} {f.Value} {File.GetLastWriteTimeUtc(tree.Scratch.At("place", f.Key)).Ticks}")];
+
+        public void Run()
+        {
+            using var folder = Folder.Open(tree.Place);
+            if (!Directory.Exists(tree.Scratch.At("place/.mukta")))
+                folder.EnsureFolder(".mukta", isLasting: true);
+            var left = OperationRecord.In(folder, KeptArea.OfInstall).LastOrDefault(r => !r.IsEnded);
+            using var area = left is null ? KeptArea.Begin(folder, KeptArea.OfInstall, Tree.Header()) : KeptArea.Resume(folder, left.Path);
+            if (folder.Look("a")?.Mode != 0b111_101_101)
+                area.SetMode("a", 0b111_101_101);
+            if (folder.Look("full/one") is not null)
+                area.EmptyFolder("full");
+            if (folder.Look("deep/er/c") is not null)
+            {
+                area.EnsureFolder("other/place");
+                if (folder.Look("other/place/c") is null)
+                    area.Rename("deep/er/c", "other/place/c");
+            }
+
+            area.RemoveEmptyFolders("deep/er");
+            Stage(folder, "staged-b", "B");
+            if (folder.ReadAll("b", 100).AsSpan().SequenceEqual("b"u8))
+                area.Replace("staged-b", "b");
+            Stage(folder, "staged-d", "D");
+            if (folder.Look("d") is null)
+                area.Do([new Placed("d", "staged-d")]);
+            Stage(folder, "patch", "P");
+            if (!folder.ReadAll("a", 100).AsSpan().SequenceEqual("P"u8))
+                area.Do(new Patched("a", 0, 1, "patch", 0, folder.Look("a")!.Value.ModifiedNs));
+            foreach (var staged in new[] { "staged-b", "staged-d", "patch" }.Where(s => folder.Look(s) is not null))
+                folder.RemoveFile(staged);
+            area.End();
+        }
+
+        public void Check(string after)
+        {
+            File.ReadAllText(tree.Scratch.At("place/a")).ShouldBe("P", after);
+            File.ReadAllText(tree.Scratch.At("place/b")).ShouldBe("B", after);
+            File.ReadAllText(tree.Scratch.At("place/d")).ShouldBe("D", after);
+            File.ReadAllText(tree.Scratch.At("place/other/place/c")).ShouldBe("c", after);
+            Directory.EnumerateFileSystemEntries(tree.Scratch.At("place/full")).ShouldBeEmpty(after);
+            Directory.Exists(tree.Scratch.At("place/deep")).ShouldBeFalse(after);
+        }
+
+        public void Undo()
+        {
+            while (tree.Catalog.All([tree.Place], []).LastOrDefault(o => o.State != OperationState.Undone && o.Record.Header.Undoes is null) is { } last)
+                tree.Undo(last.Id).NotRestored.ShouldBeEmpty();
+        }
+
+        public void UndoTheUndo()
+        {
+            foreach (var undo in tree.Catalog.All([tree.Place], []).Where(o => o.Record.Header.Undoes is not null && o.State != OperationState.Undone).Reverse().ToList())
+                tree.Undo(undo.Id).NotRestored.ShouldBeEmpty();
+        }
+
+        public void Dispose() => tree.Dispose();
+
+        private static void Stage(Folder folder, string name, string text)
+        {
+            if (folder.Look(name) is not null)
+                folder.RemoveFile(name);
+            using var file = folder.CreateFile(name, 0b110_100_100);
+            file.Write(System.Text.Encoding.UTF8.GetBytes(text), 0);
+            file.Flush();
+        }
+    }
+}

@@ -1,6 +1,6 @@
+using System.CommandLine;
 using System.CommandLine.Invocation;
 using System.CommandLine.Parsing;
-using System.CommandLine;
 using System.Runtime.InteropServices;
 using Mukta.Cli.Commands;
 using Mukta.Disk;

@@ -1,6 +1,6 @@
 using System.CommandLine;
-using Mukta.Host.Services;
 using Mukta.Host;
+using Mukta.Host.Services;
 using Mukta.Operations;
 using Mukta.Products;
 using Mukta.State;

@@ -1,8 +1,8 @@
 using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
+using Mukta.Operations;
 using Mukta.Remedies;
 using Mukta.Setup;
-using Mukta.Operations;
 using Spectre.Console;
 
 namespace Mukta.Cli;
@@ -36,7 +36,7 @@ internal sealed class RemedyRun(Session session, Product product, Remedy remedy)
     {
         var plan = await remedy.PlanAsync(cancel).ConfigureAwait(false);
         var goesOn = remedy.IsInterrupted;
-        if (!session.IsJson && !(session.IsQuiet && IsAgreed))
+        if (!session.IsJson && !(session.IsQuiet && IsAgreed) && (plan.Steps.Count > 0 || goesOn))
             new RemedyText(session.Output).Plan(product.Profile.Title, remedy.Name, plan, goesOn);
         if (plan.IsEmpty && !goesOn)
             return End(ExitCode.Done, plan, null, NothingToDo);

@@ -1,5 +1,5 @@
-using Mukta.Host.Services;
 using Mukta.Host;
+using Mukta.Host.Services;
 
 namespace Mukta.Cli;
 

@@ -3,9 +3,9 @@ using System.Reflection;
 using Mukta.Cli.Json;
 using Mukta.Operations;
 using Mukta.Products;
+using Serilog;
 using Serilog.Core;
 using Serilog.Events;
-using Serilog;
 using Spectre.Console;
 
 namespace Mukta.Cli;

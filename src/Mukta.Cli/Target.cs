@@ -1,6 +1,6 @@
 using Mukta.Disk;
-using Mukta.Host.Processes;
 using Mukta.Host;
+using Mukta.Host.Processes;
 
 namespace Mukta.Cli;
 

@@ -1,5 +1,5 @@
-using System.Buffers.Binary;
 using System.Buffers;
+using System.Buffers.Binary;
 using Microsoft.Win32.SafeHandles;
 
 namespace Mukta.Disk;

@@ -1,8 +1,8 @@
 using System.Diagnostics;
-using System.Net.Sockets;
 using System.Net;
-using System.Security.Cryptography.X509Certificates;
+using System.Net.Sockets;
 using System.Security.Cryptography;
+using System.Security.Cryptography.X509Certificates;
 using Mukta.Tests;
 
 namespace Mukta.Cli.Tests;

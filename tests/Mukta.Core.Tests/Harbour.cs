@@ -1,7 +1,7 @@
 using Mukta.Disk;
 using Mukta.Fetching;
-using Mukta.Host.Services;
 using Mukta.Host;
+using Mukta.Host.Services;
 using Mukta.Manifests;
 using Mukta.Operations;
 using Mukta.Products;

@@ -3,8 +3,8 @@ using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
 using Mukta.State;
-using Mukta.Verification.Quick;
 using Mukta.Verification;
+using Mukta.Verification.Quick;
 using Spectre.Console;
 
 namespace Mukta.Cli.Commands;

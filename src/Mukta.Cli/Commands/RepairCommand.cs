@@ -9,8 +9,8 @@ using Mukta.Products;
 using Mukta.Reinstall;
 using Mukta.Repair;
 using Mukta.State;
-using Mukta.Verification.Quick;
 using Mukta.Verification;
+using Mukta.Verification.Quick;
 using Serilog;
 using Spectre.Console;
 

@@ -4,8 +4,8 @@ using Mukta.Cli.Rendering;
 using Mukta.Disk;
 using Mukta.Hashing;
 using Mukta.State;
-using Mukta.Verification.Quick;
 using Mukta.Verification;
+using Mukta.Verification.Quick;
 
 namespace Mukta.Cli.Commands;
 

@@ -1,7 +1,7 @@
 using Mukta.Disk;
 using Mukta.Host.Checks;
-using Spectre.Console.Rendering;
 using Spectre.Console;
+using Spectre.Console.Rendering;
 
 namespace Mukta.Cli.Rendering;
 

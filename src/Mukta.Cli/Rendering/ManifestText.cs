@@ -1,5 +1,5 @@
-using Mukta.Hashing;
 using Mukta.Disk;
+using Mukta.Hashing;
 using Mukta.Manifests;
 using Spectre.Console;
 

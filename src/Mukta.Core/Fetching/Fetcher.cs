@@ -1,8 +1,8 @@
-using Mukta.Hashing;
 using System.Buffers;
 using System.Collections.Concurrent;
 using System.Security.Cryptography;
 using System.Threading.RateLimiting;
+using Mukta.Hashing;
 using Serilog;
 
 namespace Mukta.Fetching;

@@ -1,9 +1,9 @@
 using System.Collections.Concurrent;
-using System.Net.Http.Headers;
 using System.Net;
+using System.Net.Http.Headers;
 using Mukta.Manifests;
-using Polly.Retry;
 using Polly;
+using Polly.Retry;
 using Serilog;
 
 namespace Mukta.Fetching;

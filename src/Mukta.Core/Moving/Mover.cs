@@ -1,10 +1,10 @@
-using Mukta.Repair;
 using Mukta.Disk;
-using Mukta.Host.Launching;
 using Mukta.Host;
+using Mukta.Host.Launching;
 using Mukta.Manifests;
 using Mukta.Operations;
 using Mukta.Reinstall;
+using Mukta.Repair;
 using Mukta.State;
 using Mukta.Verification;
 

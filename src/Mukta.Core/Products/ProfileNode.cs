@@ -1,5 +1,5 @@
-using YamlDotNet.Core.Events;
 using YamlDotNet.Core;
+using YamlDotNet.Core.Events;
 
 namespace Mukta.Products;
 

@@ -1,8 +1,8 @@
 using System.Globalization;
 using Mukta.Disk;
 using Mukta.Fetching;
-using Mukta.Host.Services;
 using Mukta.Host;
+using Mukta.Host.Services;
 using Mukta.Operations;
 using Mukta.Repair;
 using Mukta.Setup;

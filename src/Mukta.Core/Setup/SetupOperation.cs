@@ -1,6 +1,6 @@
 using Mukta.Disk;
-using Mukta.Host.Services;
 using Mukta.Host;
+using Mukta.Host.Services;
 using Mukta.Manifests;
 using Mukta.Operations;
 using Mukta.Products;

@@ -1,8 +1,8 @@
 using System.Formats.Tar;
 using System.Globalization;
 using System.Security.Cryptography;
-using System.Text.Unicode;
 using System.Text;
+using System.Text.Unicode;
 using Microsoft.Win32.SafeHandles;
 using Mukta.Disk;
 

@@ -21,7 +21,10 @@ public sealed record ServiceChanged(string Unit, string Startup, string Active) 
     {
         if (services is null || !services.MayRestore(Unit))
             throw new NotRestoredException("no profile names this service, so it was left as it is");
-        undo.Do(services.Now(Unit));
+        var now = services.Now(Unit);
+        if (now.Startup.Length == 0 && Startup.Length > 0)
+            throw new NotRestoredException("the service is no longer installed; the vendor's setup installs it");
+        undo.Do(now);
         services.Restore(this);
     }
 }

@@ -1,7 +1,7 @@
-using Mukta.Tests;
 using Mukta.Disk;
 using Mukta.Operations;
 using Mukta.Reinstall;
+using Mukta.Tests;
 using Mukta.Verification;
 
 namespace Mukta.Core.Tests.Reinstall;

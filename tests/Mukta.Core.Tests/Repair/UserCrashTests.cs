@@ -1,6 +1,6 @@
+using Mukta.Host;
 using Mukta.Host.Caches;
 using Mukta.Host.Launching;
-using Mukta.Host;
 using Mukta.Operations;
 using Mukta.Products;
 using Mukta.Tests;

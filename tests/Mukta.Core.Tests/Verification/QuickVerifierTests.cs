@@ -4,8 +4,8 @@ using Mukta.Host;
 using Mukta.Manifests;
 using Mukta.Products;
 using Mukta.State;
-using Mukta.Verification.Quick;
 using Mukta.Verification;
+using Mukta.Verification.Quick;
 
 namespace Mukta.Core.Tests.Verification;
 

@@ -2,8 +2,8 @@ using System.Collections.Concurrent;
 using System.Security.Cryptography;
 using CsCheck;
 using Microsoft.Win32.SafeHandles;
-using Mukta.Hashing.Lanes;
 using Mukta.Hashing;
+using Mukta.Hashing.Lanes;
 using Mukta.Tests;
 
 namespace Mukta.Disk.Tests;

@@ -1,8 +1,8 @@
 using System.Diagnostics;
 using Mukta.Disk;
+using Mukta.Host;
 using Mukta.Host.Access;
 using Mukta.Host.Space;
-using Mukta.Host;
 using Mukta.Products;
 using Mukta.Tests;
 

@@ -1,7 +1,7 @@
 using Mukta.Disk;
+using Mukta.Host;
 using Mukta.Host.Caches;
 using Mukta.Host.Processes;
-using Mukta.Host;
 using Mukta.Products;
 using Mukta.Tests;
 

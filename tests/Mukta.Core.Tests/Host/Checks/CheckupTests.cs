@@ -1,8 +1,8 @@
-using System.Net.Sockets;
 using System.Net;
+using System.Net.Sockets;
+using Mukta.Host;
 using Mukta.Host.Checks;
 using Mukta.Host.Services;
-using Mukta.Host;
 using Mukta.Products;
 using Mukta.Tests;
 

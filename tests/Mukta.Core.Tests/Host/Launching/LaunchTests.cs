@@ -1,6 +1,6 @@
 using CsCheck;
-using Mukta.Host.Launching;
 using Mukta.Host;
+using Mukta.Host.Launching;
 using Mukta.Products;
 using Mukta.Tests;
 

@@ -1,12 +1,12 @@
+using System.Net;
 using System.Net.Security;
 using System.Net.Sockets;
-using System.Net;
-using System.Security.Cryptography.X509Certificates;
 using System.Security.Cryptography;
+using System.Security.Cryptography.X509Certificates;
 using System.Text;
+using Mukta.Host;
 using Mukta.Host.Network;
 using Mukta.Host.Outages;
-using Mukta.Host;
 using Mukta.Products;
 using Mukta.Tests;
 

@@ -1,8 +1,8 @@
 using System.Diagnostics;
 using System.Text;
 using CsCheck;
-using Mukta.Host.Runtime;
 using Mukta.Host;
+using Mukta.Host.Runtime;
 using Mukta.Products;
 using Mukta.StandIns;
 using Mukta.Tests;

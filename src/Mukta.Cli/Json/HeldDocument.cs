@@ -26,7 +26,7 @@ internal sealed record HeldPart(string Operation, string Command, string? Produc
 
     public static HeldPart Of(KeptOperation operation) => new(
         operation.Id, operation.Record.Header.Command, operation.Record.Header.Product, operation.Record.Header.Release, operation.Record.Header.Started,
-        operation.State.ToString().ToLowerInvariant(), PathBytes.Shown(operation.Place), operation.Size.Bytes, operation.Size.Files, operation.Record.Changes.Count)
+        JsonNames.OfName(operation.State.ToString()), PathBytes.Shown(operation.Place), operation.Size.Bytes, operation.Size.Files, operation.Record.Changes.Count)
     {
         Undoes = operation.Record.Header.Undoes,
     };

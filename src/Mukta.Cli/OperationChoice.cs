@@ -1,6 +1,7 @@
 using System.CommandLine;
 using Mukta.Host;
 using Mukta.Host.Services;
+using Mukta.Manifests;
 using Mukta.Operations;
 using Mukta.Products;
 using Mukta.State;
@@ -24,7 +25,7 @@ internal sealed class OperationChoice
     public Machine Machine(ParseResult parsed) =>
         parsed.GetValue(root) is { } mounted ? Host.Machine.MountedAt(mounted, UserEnvironment.Get) : Host.Machine.Here(UserEnvironment.Get);
 
-    public OperationCatalog Catalog(ParseResult parsed, CancellationToken cancel = default) => new(Machine(parsed).Home, TimeProvider.System, new ServiceUndo(Commands.ServicesCommand.ControlOf(Machine(parsed)), cancel) { Units = Units(parsed) });
+    public OperationCatalog Catalog(ParseResult parsed, CancellationToken cancel = default) => new(Machine(parsed).Home, TimeProvider.System, new ServiceUndo(Product.ControlOf(Machine(parsed)), cancel) { Units = Units(parsed) });
 
     /// <summary>All operations that hold something, oldest first: those of the state database, of the user, and of the installs that profiles and records name.</summary>
     public IReadOnlyList<KeptOperation> All(ParseResult parsed)
@@ -32,7 +33,7 @@ internal sealed class OperationChoice
         var machine = Machine(parsed);
         var finder = new InstallFinder(machine.Folders);
         var installs = ProfileCatalog.Read(parsed.GetValue(profiles), UserEnvironment.Get).Profiles
-            .SelectMany(p => finder.Find(p.Profile, [], InstallRecords.PathsOf(machine, p.Profile.Product)).Select(f => f.Path));
+            .SelectMany(p => finder.Find(p.Profile, (LazyManifest?)null, InstallRecords.PathsOf(machine, p.Profile.Product)).Select(f => f.Path));
         return Catalog(parsed).All(installs.Concat((parsed.GetValue(inside) ?? []).Select(Path.GetFullPath)), OperationIndex.PlacesOf(machine));
     }
 

@@ -1,16 +1,17 @@
+using System.CommandLine;
 using Mukta.Host;
-using Mukta.Operations;
+using Mukta.Host.Processes;
+using Mukta.Host.Services;
+using Mukta.Manifests;
 using Mukta.Products;
-using Mukta.Reinstall;
 using Mukta.Remedies;
 using Mukta.State;
-using Spectre.Console;
 
 namespace Mukta.Cli;
 
 /// <summary>A product on a machine.</summary>
 /// <param name="Loaded">Its profile.</param>
-/// <param name="Catalog">All profiles at hand.</param>
+/// <param name="Catalog">All profiles that are available.</param>
 /// <param name="Machine">The machine.</param>
 /// <param name="Options">What the user added to its id, for the next command to type.</param>
 internal sealed record Product(LoadedProfile Loaded, ProfileCatalog Catalog, Machine Machine, string Options)
@@ -18,36 +19,40 @@ internal sealed record Product(LoadedProfile Loaded, ProfileCatalog Catalog, Mac
     /// <summary>The same without the choice of an install, for another product.</summary>
     public required string OptionsForOthers { get; init; }
 
-    public Products.Profile Profile => Loaded.Profile;
-
-    /// <summary>The profile's own manifest.</summary>
-    /// <exception cref="MuktaException">It names none, or none that can be read here.</exception>
-    public string ManifestFile
-    {
-        get
-        {
-            if (Loaded.ManifestLocation is not { } location)
-                throw new MuktaException(ExitCode.BadInput, "The profile names no manifest.", Loaded.File, "Name one with --manifest.");
-            return Loaded.ManifestUrl is not null
-                ? throw new MuktaException(ExitCode.BadInput, "The profile's manifest is on the network, and this version reads manifests from files only.", location, "Download it, then name the file with --manifest.")
-                : location;
-        }
-    }
-
-    /// <summary>What a remedy acts on.</summary>
-    public RemedyTarget Target(IReadOnlyList<string> installs) => new(Machine, Catalog, Loaded, [.. installs.Select(Disk.Folder.RealPathOf)])
-    {
-        Manifest = Loaded.TryReadManifest().Manifest,
-        OtherInstalls = new ReinstallChoice(Machine, Catalog).OfOthers(Loaded),
-        Arguments = Arguments,
-    };
+    public Profile Profile => Loaded.Profile;
 
     /// <summary>What an undo has to be told to look at the same machine.</summary>
-    public string OptionsForUndo => Machine.IsLive ? "" : $" --root {Shell.Quoted(Machine.Root)}";
-
-    /// <summary>Remembers an operation in the state database.</summary>
-    public void Remember(OperationHeader header, string place) => OperationIndex.TryPut(Machine, header, place);
+    public string OptionsForUndo => UndoOptionsOf(Machine);
 
     /// <summary>How the user named it, for the next command to type.</summary>
     public string Arguments => Profile.Product + Options;
+
+    /// <summary>What remedies work with.</summary>
+    public static OperationTools ToolsOf(Machine machine, Session session, ParseResult parsed) => new(ControlOf(machine), TimeProvider.System)
+    {
+        Begun = (header, place) => OperationIndex.TryPut(machine, header, place),
+        Doing = session.Say,
+        Typed = Shell.Typed(parsed),
+        Log = session.Log(),
+    };
+
+    /// <summary>The service control of a machine.</summary>
+    public static IServiceControl ControlOf(Machine machine) =>
+        machine.IsLive ? Systemctl.Of(Environment.GetEnvironmentVariable, TimeProvider.System) : new UnitLinks(machine.Root);
+
+    /// <summary>What an undo has to be told to look at a machine.</summary>
+    public static string UndoOptionsOf(Machine machine) => machine.IsLive ? "" : $" --root {Shell.Quoted(machine.Root)}";
+
+    /// <summary>What a remedy acts on.</summary>
+    /// <param name="installs">The installs that are meant.</param>
+    /// <param name="manifest">The manifest that the user names; null for the profile's own.</param>
+    public RemedyTarget Target(IReadOnlyList<string> installs, LazyManifest? manifest = null) => new(Machine, Catalog, Loaded, [.. installs.Select(Disk.Folder.RealPathOf)])
+    {
+        NamedManifest = manifest,
+        Guard = new RunningGuard(Machine, Profile.Processes, $"End it with: mukta stop {Arguments}"),
+    };
+
+    /// <summary>Knows who uses a product that is worked on together with this one.</summary>
+    public RunningGuard GuardOf(LoadedProfile other) =>
+        new(Machine, other.Profile.Processes, $"End it with: mukta stop {other.Profile.Product}{OptionsForOthers}, or add --stop");
 }

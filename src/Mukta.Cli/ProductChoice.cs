@@ -58,13 +58,13 @@ internal sealed class ProductChoice
 
     /// <summary>The install that is named, or the only one; null where there is none.</summary>
     /// <exception cref="MuktaException">There are several, and nobody can be asked.</exception>
-    public async Task<string?> InstallIfAnyAsync(ParseResult parsed, Product product, Manifest? manifest, Session session, CancellationToken cancel)
+    public async Task<string?> InstallIfAnyAsync(ParseResult parsed, Product product, LazyManifest? manifest, Session session, CancellationToken cancel)
     {
         if (Named(parsed) is { } named)
             return named;
         if (MayBeNew && NewPlace(parsed) is not null)
             return null;
-        var found = new InstallFinder(product.Machine.Folders).Find(product.Profile, manifest is null ? [] : [manifest], InstallRecords.PathsOf(product.Machine, product.Profile.Product)).Where(f => f.IsCurrent).ToList();
+        var found = new InstallFinder(product.Machine.Folders).Find(product.Profile, manifest, InstallRecords.PathsOf(product.Machine, product.Profile.Product)).Where(f => f.IsCurrent).ToList();
         if (found.Count < 2)
             return found.FirstOrDefault()?.Path;
         if (Console.IsInputRedirected || Console.IsErrorRedirected || session.IsJson)
@@ -79,7 +79,7 @@ internal sealed class ProductChoice
 
     /// <summary>The install that is named, or the only one.</summary>
     /// <exception cref="MuktaException">There is none, or there are several and nobody can be asked.</exception>
-    public async Task<string> InstallAsync(ParseResult parsed, Product product, Manifest? manifest, Session session, CancellationToken cancel) =>
+    public async Task<string> InstallAsync(ParseResult parsed, Product product, LazyManifest? manifest, Session session, CancellationToken cancel) =>
         await InstallIfAnyAsync(parsed, product, manifest, session, cancel).ConfigureAwait(false) ?? throw new MuktaException(
             ExitCode.BadInput, $"No install of {product.Profile.Title} was found.", string.Join("\n", product.Profile.Installs.Places.Select(p => p.Text)),
             $"Name its folder with --install, look for it with: mukta locate {product.Profile.Product} --search DIR, or install it with: mukta repair {product.Profile.Product}{product.OptionsForOthers}");

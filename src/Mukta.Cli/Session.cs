@@ -16,7 +16,7 @@ internal sealed class Session : IDisposable
     private readonly Lazy<IAnsiConsole> output = new(() => NewConsole(Console.Out, breakLines: false));
     private readonly Lazy<IAnsiConsole> error = new(() => NewConsole(Console.Error, breakLines: !Console.IsErrorRedirected));
     private Logger? log;
-    private bool isLogged;
+    private readonly LateFileSink file = new();
 
     public Session(ParseResult parsed)
     {
@@ -42,23 +42,34 @@ internal sealed class Session : IDisposable
     /// <summary>For questions and progress.</summary>
     public IAnsiConsole Error => error.Value;
 
-    /// <summary>Diagnostics: to standard error with <c>--verbose</c>, and to a file for a command that changes something.</summary>
-    public ILogger Log(bool toFile = false)
+    /// <summary>Diagnostics: to standard error with <c>--verbose</c>, and to a file once something is changed.</summary>
+    public ILogger Log()
     {
         if (log is not null)
             return log;
-        var configuration = new LoggerConfiguration().MinimumLevel.Debug();
+        var configuration = new LoggerConfiguration().MinimumLevel.Debug().WriteTo.Sink(file);
         if (IsVerbose)
             configuration.WriteTo.Sink(new ErrorStreamSink());
-        isLogged = toFile;
-        if (toFile && LogFolder() is { } folder)
-            configuration.WriteTo.File(Path.Join(folder, "mukta.log"), formatProvider: System.Globalization.CultureInfo.InvariantCulture, fileSizeLimitBytes: 10 << 20, rollOnFileSizeLimit: true, retainedFileCountLimit: 5, shared: true);
         return log = configuration.CreateLogger();
+    }
+
+    /// <summary>From here on something is changed: diagnostics go to the log file too, with those that came before.</summary>
+    public void KeepLog()
+    {
+        if (LogFolder() is { } folder)
+            file.Open(Path.Join(folder, "mukta.log"));
     }
 
     /// <summary>Writes a JSON document to standard output.</summary>
     public static void Write<T>(T document, System.Text.Json.Serialization.Metadata.JsonTypeInfo<T> type) =>
         Console.Out.WriteLine(System.Text.Json.JsonSerializer.Serialize(document, type));
+
+    /// <summary>Says what is being done.</summary>
+    public void Say(string what)
+    {
+        if (!IsQuiet)
+            Error.Write(new Text(what + "\n", new Style(Color.Grey)));
+    }
 
     /// <summary>Says what went wrong and answers the exit code.</summary>
     public int Fail(MuktaException failure)
@@ -79,7 +90,7 @@ internal sealed class Session : IDisposable
         if (log is null)
             return;
         log.Dispose();
-        if (isLogged && LogFolder() is { } folder)
+        if (file.IsOpen && LogFolder() is { } folder)
             StatePlace.ChangeOwner(folder);
     }
 
@@ -102,6 +113,42 @@ internal sealed class Session : IDisposable
         {
             return null; // A log is worth having, not worth failing for.
         }
+    }
+
+    /// <summary>A file that is made once it is known that it is wanted; until then it remembers.</summary>
+    private sealed class LateFileSink : ILogEventSink, IDisposable
+    {
+        private const int MostRemembered = 1000;
+        private readonly Lock opening = new();
+        private readonly List<LogEvent> remembered = [];
+        private Logger? file;
+
+        public bool IsOpen => file is not null;
+
+        public void Open(string path)
+        {
+            lock (opening)
+            {
+                file ??= new LoggerConfiguration().MinimumLevel.Debug().WriteTo.File(
+                    path, formatProvider: System.Globalization.CultureInfo.InvariantCulture, fileSizeLimitBytes: 10 << 20, rollOnFileSizeLimit: true, retainedFileCountLimit: 5, shared: true)
+                    .CreateLogger();
+                remembered.ForEach(file.Write);
+                remembered.Clear();
+            }
+        }
+
+        public void Emit(LogEvent logEvent)
+        {
+            lock (opening)
+            {
+                if (file is not null)
+                    file.Write(logEvent);
+                else if (remembered.Count < MostRemembered)
+                    remembered.Add(logEvent);
+            }
+        }
+
+        public void Dispose() => file?.Dispose();
     }
 
     private sealed class ErrorStreamSink : ILogEventSink

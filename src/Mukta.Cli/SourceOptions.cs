@@ -1,6 +1,7 @@
 using System.CommandLine;
 using Mukta.Fetching;
 using Mukta.Manifests;
+using Mukta.Remedies;
 using Serilog;
 
 namespace Mukta.Cli;
@@ -33,6 +34,17 @@ internal sealed class SourceOptions
     public IReadOnlyList<string> Also(ParseResult parsed) => [.. parsed.GetValue(also) ?? []];
 
     public FetchLimits Limits(ParseResult parsed) => new() { BytesPerSecond = parsed.GetValue(limitRate), LongestSilence = TimeSpan.FromSeconds(parsed.GetValue(stall)) };
+
+    /// <summary>A reinstall of a product whose bytes come from where the options say; of those that it needs, from their own mirrors.</summary>
+    public ReinstallRequest RequestOf(ParseResult parsed, Product product, ILogger log) => new()
+    {
+        Command = "reinstall",
+        Limits = Limits(parsed),
+        Also = Also(parsed),
+        GuardOf = product.GuardOf,
+        SourcesOf = (loaded, manifest) => loaded.Profile.Product == product.Profile.Product ? Sources(parsed, loaded.Profile.Manifest?.Mirrors ?? [], manifest, log)
+            : SourceList.Of([], loaded.Profile.Manifest?.Mirrors ?? [], manifest, isOffline: false, Session.UserAgent, TimeProvider.System, log),
+    };
 
     public SourceList Sources(ParseResult parsed, IReadOnlyList<Uri> mirrors, Manifest manifest, ILogger log) =>
         SourceList.Of(parsed.GetValue(from) ?? [], mirrors, manifest, parsed.GetValue(offline), Session.UserAgent, TimeProvider.System, log);

@@ -1,8 +1,11 @@
 using System.CommandLine;
+using Mukta.Host;
+using Mukta.Host.Processes;
 using Mukta.Manifests;
 using Mukta.Operations;
 using Mukta.Products;
 using Mukta.Reinstall;
+using Mukta.Remedies;
 
 namespace Mukta.Cli;
 
@@ -47,7 +50,10 @@ internal sealed class TargetOptions(bool mayBeNew = false)
     public string? NamedInstall(ParseResult parsed) => choice.Named(parsed) ?? choice.NewPlace(parsed);
 
     /// <summary>The manifest that is named; null for the profile's own.</summary>
-    public string? ManifestFile(ParseResult parsed) => parsed.GetValue(manifest);
+    public LazyManifest? ManifestFile(ParseResult parsed) => parsed.GetValue(manifest) is { } file ? new LazyManifest(file) : null;
+
+    /// <summary>The machine that is meant.</summary>
+    public Machine Machine(ParseResult parsed) => choice.Machine(parsed);
 
     /// <summary>Finds what the user means. A folder that is there counts before a product of the same name.</summary>
     /// <param name="parsed">The command line.</param>
@@ -55,28 +61,35 @@ internal sealed class TargetOptions(bool mayBeNew = false)
     /// <param name="needsManifest">False for a command that only needs to know the folder.</param>
     /// <param name="cancel">Ends a question.</param>
     /// <exception cref="MuktaException">It is neither, or several installs qualify and nobody can be asked.</exception>
-    public async Task<Target> FindAsync(ParseResult parsed, Session session, bool needsManifest, CancellationToken cancel)
+    public async Task<InstallTarget> FindAsync(ParseResult parsed, Session session, bool needsManifest, CancellationToken cancel)
     {
-        var (named, manifestPath) = (parsed.GetRequiredValue(what), parsed.GetValue(manifest));
+        var (named, given) = (parsed.GetRequiredValue(what), parsed.GetValue(manifest));
+        var file = given is null ? null : new LazyManifest(given);
+        var withManifest = given is null ? "" : $" {manifest.Name} {Shell.Quoted(given)}";
         if (Directory.Exists(named) || named.Contains('/', StringComparison.Ordinal))
         {
-            if (manifestPath is null && needsManifest)
+            if (file is null && needsManifest)
                 throw NoManifest(named);
-            return new Target(named, manifestPath ?? "", Shell.Quoted(named) + (manifestPath is null ? "" : $" --manifest {Shell.Quoted(manifestPath)}"), []);
+            var here = Host.Machine.Here(UserEnvironment.Get);
+            return Target(here, named, [], Shell.Quoted(named) + withManifest) with { ManifestFile = file };
         }
 
         var product = choice.Product(parsed, named);
-        if (needsManifest)
-            manifestPath ??= product.ManifestFile;
-        else if (File.Exists(product.Loaded.ManifestLocation))
-            manifestPath ??= product.Loaded.ManifestLocation; // Only to recognise an install that has lost its marker.
-        var evidence = manifestPath is null ? null : MetalinkReader.ReadFile(manifestPath);
+        file ??= needsManifest ? product.Loaded.ManifestFile : product.Loaded.TryManifestFile; // Else only to recognise an install that has lost its marker.
         var path = mayBeNew && choice.Named(parsed) is null && HasNone(product) && FolderInItsPlace(product) is { } folder ? folder
-            : await choice.InstallAsync(parsed, product, evidence, session, cancel).ConfigureAwait(false);
-        var others = new InstallFinder(product.Machine.Folders).Find(product.Profile, [], []).Select(f => f.Path).Where(p => p != Path.GetFullPath(path)).ToList();
-        var words = product.Arguments + (parsed.GetValue(manifest) is { } given ? $" {manifest.Name} {Shell.Quoted(given)}" : "");
-        return new Target(path, manifestPath ?? "", words, product.Profile.Processes) { Machine = product.Machine, OtherInstalls = others, Components = product.Profile.Components, Mirrors = product.Profile.Manifest?.Mirrors ?? [] };
+            : await choice.InstallAsync(parsed, product, file, session, cancel).ConfigureAwait(false);
+        var others = new InstallFinder(product.Machine.Folders).Find(product.Profile, (LazyManifest?)null, []).Select(f => f.Path).Where(p => p != Path.GetFullPath(path)).ToList();
+        return Target(product.Machine, path, product.Profile.Processes, product.Arguments + withManifest) with
+        {
+            ManifestFile = file,
+            OtherInstalls = others,
+            Components = product.Profile.Components,
+            Mirrors = product.Profile.Manifest?.Mirrors ?? [],
+        };
     }
+
+    private static InstallTarget Target(Machine machine, string path, IReadOnlyList<string> processes, string arguments) =>
+        new(machine, path, new RunningGuard(machine, processes, $"End it with: mukta stop {arguments}")) { Arguments = arguments };
 
     private static MuktaException NoManifest(string folder) => new(
         ExitCode.BadInput, "A folder needs a manifest to be compared with.", folder, "Name the manifest with --manifest, or name a product that a profile describes.");

@@ -45,7 +45,8 @@ public static class CrashPoints
     {
         var seed = int.TryParse(Environment.GetEnvironmentVariable("MUKTA_SEED"), out var given) ? given : Random.Shared.Next();
         TestContext.Current.TestOutputHelper?.WriteLine($"MUKTA_SEED={seed}");
-        (Counted(make, s => { }, s => s.Run()), Counted(make, s => s.Run(), s => s.Undo())).ShouldBe((changes, undoChanges), "changes that the operation and its undo make");
+        var (run, undo) = (Story(make, s => { }, s => s.Run()), Story(make, s => s.Run(), s => s.Undo()));
+        (run.Count, undo.Count).ShouldBe((changes, undoChanges), $"changes that the operation and its undo make:\n{string.Join('\n', run.Append("undo:").Concat(undo))}");
         foreach (var (point, loss, each) in Points(changes, seed))
             Crash(make, point, loss, each);
         foreach (var (point, loss, each) in Points(undoChanges, seed + 1))
@@ -61,14 +62,14 @@ public static class CrashPoints
         return Enumerable.Range(1, changes).SelectMany(p => new[] { Loss.Nothing, Loss.Everything, (Loss)(2 + (p % 3)) }.Select(l => (p, l, random.Next())));
     }
 
-    private static int Counted(Func<ICrashScene> make, Action<ICrashScene> before, Action<ICrashScene> run)
+    private static List<string> Story(Func<ICrashScene> make, Action<ICrashScene> before, Action<ICrashScene> run)
     {
         using var scene = make();
         before(scene);
         using var disk = new ForgettingDisk(0, scene.Roots);
         using (disk.Watching())
             run(scene);
-        return disk.Count;
+        return disk.Story;
     }
 
     private static void Crash(Func<ICrashScene> make, int point, Loss loss, int seed)

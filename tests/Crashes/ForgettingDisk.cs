@@ -54,6 +54,9 @@ public sealed class ForgettingDisk(int killAt, IReadOnlyList<string> roots) : Di
     /// <summary>How many changes there were.</summary>
     public int Count => count;
 
+    /// <summary>What they were.</summary>
+    public List<string> Story { get; } = [];
+
     public override void Before(DiskChange change)
     {
         lock (working)
@@ -64,6 +67,7 @@ public sealed class ForgettingDisk(int killAt, IReadOnlyList<string> roots) : Di
                 throw new Killed();
             }
 
+            Story.Add($"{change.Kind} {change.Path} {change.Other}");
             underWay[change] = change.Kind switch
             {
                 DiskChangeKind.Write or DiskChangeKind.SetLength or DiskChangeKind.Clone => Keep(change),

@@ -33,6 +33,16 @@ internal sealed class Home : IDisposable
     /// <summary>Runs mukta with more environment variables.</summary>
     public Task<Answer> MuktaWithAsync(string[] environment, params string[] arguments) => Programs.RunAsync(Scratch, "env", Words(environment, arguments));
 
+    /// <summary>Runs mukta and counts how often it opens each file whose name ends so.</summary>
+    public async Task<(Answer Answer, IReadOnlyDictionary<string, int> Opened)> CountingOpensAsync(string[] endings, params string[] arguments)
+    {
+        var trace = Scratch.At("trace");
+        var answer = await Programs.RunAsync(Scratch, "strace", ["-f", "-qq", "-e", "trace=open,openat,openat2", "-e", "signal=none", "-o", trace, "env", .. Words([], arguments)]);
+        var names = (await File.ReadAllLinesAsync(trace)).Where(l => !l.Contains(" = -1 ", StringComparison.Ordinal))
+            .Select(l => l.Split('"')).Where(p => p.Length > 2).Select(p => Path.GetFileName(p[1])).Where(n => endings.Any(e => n.EndsWith(e, StringComparison.Ordinal)));
+        return (answer, names.GroupBy(n => n).ToDictionary(g => g.Key, g => g.Count()));
+    }
+
     /// <summary>Starts mukta.</summary>
     public System.Diagnostics.Process Start(params string[] arguments) => Programs.Start(Scratch, "env", Words([], arguments));
 

@@ -6,6 +6,24 @@ namespace Mukta.Cli.Tests;
 public class ProductTests
 {
     [Fact]
+    public async Task A_repair_opens_the_manifest_once_and_each_profile_once_and_a_quick_verification_of_an_untouched_install_no_manifest()
+    {
+        Assert.SkipUnless(File.Exists("/usr/bin/strace"), "strace is not installed.");
+        using var home = await Home.MakeAsync();
+        home.Scratch.Flip("games/gannet-post/maps/harbour.pak", 70_000);
+        var profiles = Directory.EnumerateFiles(home.Scratch.At("profiles")).Select(p => Path.GetFileName(p)!).ToDictionary(p => p, _ => 1);
+        var (repaired, opened) = await home.CountingOpensAsync([".yaml", ".meta4"], "repair", "gannet-post", "--profiles", "profiles", "--yes");
+        repaired.Code.ShouldBe(0, repaired.Err);
+        opened.ShouldBe(new Dictionary<string, int>(profiles) { ["gannet-post.meta4"] = 1 }, ignoreOrder: true);
+
+        (await home.OnAsync("verify", "gannet-post")).Code.ShouldBe(0);
+        var (verified, quickly) = await home.CountingOpensAsync([".yaml", ".meta4"], "verify", "gannet-post", "--profiles", "profiles", "--quick");
+        verified.Code.ShouldBe(0, verified.Err);
+        verified.Out.ShouldContain("Intact");
+        quickly.ShouldBe(profiles, ignoreOrder: true);
+    }
+
+    [Fact]
     public async Task A_product_is_located_verified_and_repaired_by_its_id_alone()
     {
         using var game = await WithProfileAsync("${home}/game");

@@ -32,7 +32,7 @@ public sealed class RealServicesTests(Systemd systemd) : IClassFixture<Systemd>
 
         var restored = await MuktaAsync("--restore", "--yes");
         restored.Code.ShouldBe(0, restored.Out + restored.Err);
-        restored.Out.ShouldContain("Up, and they stay up.");
+        restored.Out.ShouldContain("Running, and they stay up.");
         restored.Err.IndexOf("start pier-wind", StringComparison.Ordinal).ShouldBeLessThan(restored.Err.IndexOf("start pier-tide", StringComparison.Ordinal), "what is needed first comes first");
         foreach (var unit in new[] { "pier-tide.service", "pier-wind.service" })
         {

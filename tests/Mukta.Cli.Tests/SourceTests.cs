@@ -99,7 +99,7 @@ public class SourceTests
     {
         using var home = await Home.MakeAsync();
         var dry = await home.OnAsync("repair", "gannet-post", "--refetch", "programs", "--dry-run");
-        dry.Out.ShouldContain("hold and fetch anew, as asked  3 files");
+        dry.Out.ShouldContain("set aside and fetch anew, as asked  3 files");
         dry.Out.ShouldContain("untouched    16.7 MiB");
         (await home.OnAsync("repair", "gannet-post", "--refetch", "engines", "--yes")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("Name one of: maps, programs."));
         (await home.OnAsync("repair", "gannet-post", "--refetch-files", "bin/x*", "--yes")).Code.ShouldBe(2);

@@ -1,6 +1,7 @@
 using Mukta.Disk;
 using Mukta.Fetching;
 using Mukta.Host;
+using Mukta.Host.Processes;
 using Mukta.Host.Services;
 using Mukta.Manifests;
 using Mukta.Operations;
@@ -55,15 +56,17 @@ internal sealed class Harbour : IDisposable
             {{(settings is null ? "" : $"settings: {settings}")}}
             {{(hasSetup ? $"setup: {{program: {Setup}, install: {{arguments: [install], restart: [10]}}, remove: {{arguments: [remove], restart: [10]}}, then: {{files: [bin/pier]}}}}" : "")}}
             """);
+        using (var release = Folder.Open(Scratch.At("release")))
+        {
+            Manifest = ManifestMaker.Make(release, new ManifestRequest { PieceLength = 4096, Product = "pier", Release = "1" }, null, default).Manifest;
+            using var file = File.Create(Scratch.At("pier.meta4"));
+            MetalinkWriter.Write(Manifest, file);
+        }
+
         foreach (var path in Directory.EnumerateFileSystemEntries(Scratch.Root, "*", SearchOption.AllDirectories).Append(Scratch.Root))
             Directory.SetLastWriteTimeUtc(path, LongAgo);
         Catalog = ProfileCatalog.Read(Scratch.At("profiles"), _ => null);
-        using var folder = Folder.Open(Scratch.At("release"));
-        Manifest = ManifestMaker.Make(folder, new ManifestRequest { PieceLength = 4096, Product = "pier", Release = "1" }, null, default).Manifest;
-        source = new FolderSource(Folder.Open(Scratch.At("release")));
     }
-
-    private readonly FolderSource source;
 
     public Scratch Scratch { get; }
 
@@ -83,18 +86,28 @@ internal sealed class Harbour : IDisposable
     public List<string> Look() => [.. Scratch.Snapshot("", except: ".local/state").Where(f => !f.Key.Contains("/.mukta", StringComparison.Ordinal))
         .Select(f => $"{f.Key} {f.Value} {new FileInfo(Scratch.At(f.Key)).LastWriteTimeUtc.Ticks}")];
 
-    public ReinstallTarget Target(ReinstallWish wish) => ReinstallTarget.Of(
-        Machine, Catalog, Catalog.Of("pier").Profile, Manifest, Path, [source], wish, [Scratch.At("games/pier/inside/other")],
-        Operation.FindInterrupted(Machine.Home, "reinstall", "pier") is { } left && ReinstallStep.IsDone(left, ReinstallStep.ChangedOver, Path), [], null, default);
-
     public async Task<ReinstallOutcome> ReinstallAsync(ReinstallWish? wish = null)
     {
-        wish ??= new ReinstallWish(false, false);
-        var target = Target(wish);
-        var maker = new Reinstaller(Machine, Services, new HastyTime(), Serilog.Core.Logger.None);
-        await maker.ProveAsync([target], Operation.FindInterrupted(Machine.Home, "reinstall", "pier"), default);
-        return await maker.RunAsync("reinstall", "pier", wish, "reinstall", [target], default);
+        using var remedy = Reinstall(wish ?? new ReinstallWish(false, false));
+        var plan = await remedy.PlanAsync(default);
+        await remedy.ProveAsync(plan, stopsFirst: false, default);
+        return (await remedy.ApplyAsync(plan, default))!;
     }
+
+    public ReinstallRemedy Reinstall(ReinstallWish wish) => new(
+        RemedyTarget(),
+        new ReinstallRequest
+        {
+            Command = "reinstall",
+            Wish = wish,
+            SourcesOf = (_, manifest) => SourceList.Of([Scratch.At("release")], [], manifest, isOffline: true, "test", TimeProvider.System, Serilog.Core.Logger.None),
+            GuardOf = _ => Guard,
+        },
+        Tools);
+
+    public OperationTools Tools => new(Services, new HastyTime()) { Begun = Remember };
+
+    private RunningGuard Guard => new(Machine, ["pier"], "End it.");
 
     public void Remember(OperationHeader header, string place) => Mukta.State.OperationIndex.TryPut(Machine, header, place);
 
@@ -110,20 +123,16 @@ internal sealed class Harbour : IDisposable
     /// <summary>The product as a remedy is given it. After a remove that was interrupted the install is the one that it was about.</summary>
     public RemedyTarget RemedyTarget() => new(Machine, Catalog, Catalog.Of("pier"), [Path])
     {
-        Manifest = Manifest,
+        NamedManifest = new LazyManifest(Scratch.At("pier.meta4")),
         OtherInstalls = [Scratch.At("games/pier/inside/other")],
-        Arguments = "pier",
+        Guard = Guard,
     };
 
     public void UndoAll() => Undos.All(Operations, []);
 
     public void UndoTheUndos() => Undos.OfUndos(Operations, []);
 
-    public void Dispose()
-    {
-        source.Dispose();
-        Scratch.Dispose();
-    }
+    public void Dispose() => Scratch.Dispose();
 }
 
 /// <summary>One service in memory, up and enabled.</summary>

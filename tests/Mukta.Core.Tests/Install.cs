@@ -56,10 +56,10 @@ internal sealed class Install(bool inMemory = false) : IDisposable
         using var folder = Folder.Open(Root);
         using var release = new FolderSource(Folder.Open(Scratch.At("release")));
         var before = Verify();
-        var plan = RepairPlan.For(before, new RepairWish { HoldStrays = holdStrays, Older = older ?? InstalledRelease.Before(folder, Manifest) });
-        using var local = places is null ? null : LocalPieces.For(plan, before, folder, places, null, default);
-        return await new Repairer(TimeProvider.System, Serilog.Core.Logger.None)
-            .RepairAsync(local is null ? plan : plan.With(local), before, folder, sources.Length > 0 ? sources : [release], local, null, default);
+        var wish = new RepairWish { HoldStrays = holdStrays, Older = older ?? InstalledRelease.Before(folder, Manifest) };
+        using var plan = PreparedRepair.Of(before, folder, wish, null, places, null, default);
+        return await new Repairer(TimeProvider.System, Serilog.Core.Logger.None, Guards.Nobody)
+            .RepairAsync(plan, folder, sources.Length > 0 ? sources : [release], null, default);
     }
 
     /// <summary>Where the kept files have what was at a path.</summary>

@@ -2,6 +2,8 @@ using System.CommandLine;
 using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
+using Mukta.Manifests;
+using Mukta.Remedies;
 using Mukta.State;
 using Mukta.Verification;
 using Mukta.Verification.Quick;
@@ -33,14 +35,19 @@ internal static class AdoptCommand
             if (!Directory.Exists(path))
                 throw new MuktaException(ExitCode.BadInput, "There is no such folder.", PathBytes.Shown(path), $"Look for it with: mukta locate {found.Profile.Product} --search DIR{found.OptionsForOthers}");
             var words = $"{found.Profile.Product} --install {Shell.Quoted(path)}{found.OptionsForOthers}{(parsed.GetValue(manifest) is { } given ? $" {manifest.Name} {Shell.Quoted(given)}" : "")}";
-            var target = new Target(path, parsed.GetValue(manifest) ?? found.ManifestFile, words, found.Profile.Processes) { Machine = found.Machine, Mirrors = found.Profile.Manifest?.Mirrors ?? [] };
+            var target = new InstallTarget(found.Machine, path, found.GuardOf(found.Loaded))
+            {
+                ManifestFile = parsed.GetValue(manifest) is { } file ? new LazyManifest(file) : found.Loaded.ManifestFile,
+                Mirrors = found.Profile.Manifest?.Mirrors ?? [],
+                Arguments = words,
+            };
             var run = new Run(session, found, target) { IsDryRun = parsed.GetValue(dryRun), IsAgreed = parsed.GetValue(yes) };
             return (int)await run.ToEndAsync(cancel).ConfigureAwait(false);
         });
         return command;
     }
 
-    private sealed class Run(Session session, Product product, Target target)
+    private sealed class Run(Session session, Product product, InstallTarget target)
     {
         public bool IsDryRun { get; init; }
 
@@ -51,7 +58,7 @@ internal static class AdoptCommand
             using var install = Folder.Open(target.Path);
             var meter = new WorkMeter();
             var verifier = new QuickVerifier(TimeProvider.System, new VerifiedRecords(target.Machine));
-            var result = await Progressing.ShowAsync(session, meter, () => Task.FromResult(verifier.Full(target.ManifestPath, install, new VerifyOptions { Meter = meter }, cancel))).ConfigureAwait(false);
+            var result = await Progressing.ShowAsync(session, meter, () => Task.FromResult(verifier.Full(target.ManifestFile!, install, new VerifyOptions { Meter = meter }, cancel))).ConfigureAwait(false);
             if (result.Release.Bytes > 0 && result.BytesGood == 0)
             {
                 throw new MuktaException(
@@ -62,7 +69,7 @@ internal static class AdoptCommand
             if (!session.IsJson && !session.IsQuiet)
                 Show(result);
             if (IsDryRun)
-                return End(ExitCode.Problems, result, isRecorded: false, "Nothing was remembered: this was a dry run.");
+                return End(ExitCode.Done, result, isRecorded: false, "Dry run: nothing was remembered.");
             if (!IsAgreed && !await Question.IsAnsweredYesAsync(session, $"Take this folder as an install of {product.Profile.Title}?", cancel).ConfigureAwait(false))
                 return End(ExitCode.Problems, result, isRecorded: false, "Nothing was remembered.");
             using (var database = StateDatabase.Open(target.Machine.Folders.State))

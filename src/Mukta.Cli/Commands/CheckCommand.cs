@@ -43,7 +43,7 @@ internal static class CheckCommand
         var clock = Stopwatch.StartNew();
         IReadOnlyList<LoadedProfile> products = isAlone ? [product.Loaded] : product.Catalog.WithNeeds(product.Loaded);
         var around = new CheckSurroundings(
-            product.Machine, ServicesCommand.ControlOf(product.Machine), Environment.GetEnvironmentVariable, Session.UserAgent, TimeProvider.System,
+            product.Machine, Product.ControlOf(product.Machine), Environment.GetEnvironmentVariable, Session.UserAgent, TimeProvider.System,
             id => InstallRecords.PathsOf(product.Machine, id));
         var checks = await new Checkup(around, isOffline).OfAsync(products, install, cancel).ConfigureAwait(false);
 

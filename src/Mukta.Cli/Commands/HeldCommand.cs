@@ -70,7 +70,7 @@ internal static class HeldCommand
             if (!session.IsJson && !session.IsQuiet)
                 new HeldText(session.Output).Write(chosen);
             if (parsed.GetValue(dryRun))
-                return End(session, document with { ExitCode = 1 }, "Nothing was changed: this was a dry run.");
+                return End(session, document, "Dry run: nothing was deleted. Run it again without --dry-run to delete it.");
             if (!parsed.GetValue(yes) && !await Question.IsAnsweredYesAsync(session, $"Delete {Units.Bytes(chosen.Sum(c => c.Size.Bytes))} for good?", cancel).ConfigureAwait(false))
                 return End(session, document with { ExitCode = 1 }, "Nothing was changed.");
             foreach (var operation in chosen)

@@ -1,12 +1,10 @@
 using System.CommandLine;
 using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
-using Mukta.Disk;
 using Mukta.Host;
-using Mukta.Host.Processes;
 using Mukta.Manifests;
 using Mukta.Products;
-using Mukta.Reinstall;
+using Mukta.Remedies;
 using Mukta.State;
 using Spectre.Console;
 
@@ -26,10 +24,11 @@ internal static class LocateCommand
         var search = new Option<string[]>("--search") { Description = "Look through everything below this folder too, by the names and sizes that the manifest lists. May be given several times.", HelpName = "DIR" };
         var manifests = new Option<string[]>("--manifest") { Description = "The manifest of another release to compare with. May be given several times.", HelpName = "FILE" };
         var record = new Option<bool>("--record") { Description = "Remember what was found, and forget what is no longer there." };
-        var holdStale = new Option<bool>("--hold-stale") { Description = "Move the folders of older releases that stand beside the current one into the held area." };
-        var (dryRun, yes) = (CommonOptions.DryRun(), CommonOptions.Yes());
+        var holdStale = new Option<bool>("--hold-stale") { Description = "Move the folders of older releases that stand beside the current one to the kept files." };
+        var acting = new ActingOptions();
         var (profiles, root) = (CommonOptions.Profiles(), CommonOptions.Root());
-        var command = new ExampleCommand("locate", "Find installs in the places that the profiles name, or anywhere below a folder. Touches none of them unless told to hold stale ones.", Examples) { product, search, manifests, record, holdStale, dryRun, yes, profiles, root };
+        var command = new ExampleCommand("locate", "Find installs in the places that the profiles name, or anywhere below a folder. Touches none of them unless told to set older releases aside.", Examples) { product, search, manifests, record, holdStale, profiles, root };
+        acting.AddTo(command);
         command.SetAction(async (parsed, cancel) =>
         {
             using var session = new Session(parsed);
@@ -44,9 +43,11 @@ internal static class LocateCommand
                 located = await run.SearchAsync(located, places, cancel).ConfigureAwait(false);
             var forgotten = parsed.GetValue(record) ? run.Record(located) : null;
             var next = forgotten is null && located.Any(l => l.Installs.Any(i => i.IsSearched)) ? string.Join(' ', parsed.Tokens.Select(t => Shell.Quoted(t.Value)).Prepend("mukta").Append("--record")) : null;
-            return parsed.GetValue(holdStale)
-                ? (int)await run.HoldStaleAsync(located, catalog, parsed.GetValue(dryRun), parsed.GetValue(yes), cancel).ConfigureAwait(false)
-                : (int)run.Show(located, forgotten, next, parsed.GetValue(profiles));
+            if (!parsed.GetValue(holdStale))
+                return (int)run.Show(located, forgotten, next, parsed.GetValue(profiles));
+            var tools = Product.ToolsOf(machine, session, parsed);
+            var remedy = new SweepRemedy(machine, catalog, [.. located.Select(l => (l.Loaded.Profile, l.Installs))], tools);
+            return await acting.RunAsync(session, parsed, remedy, new SweepView(session), Product.UndoOptionsOf(machine), stopsFirst: false, cancel).ConfigureAwait(false);
         });
         return command;
     }
@@ -99,45 +100,6 @@ internal static class LocateCommand
             }
 
             return forgotten;
-        }
-
-        /// <summary>Moves older releases' folders into the held area.</summary>
-        public async Task<ExitCode> HoldStaleAsync(List<Located> located, ProfileCatalog catalog, bool isDryRun, bool isAgreed, CancellationToken cancel)
-        {
-            var releases = new StaleReleases(machine, catalog, TimeProvider.System);
-            var stale = located.SelectMany(l => releases.Of(l.Loaded.Profile, l.Installs, cancel)).ToList();
-            var (open, text) = (stale.Where(s => s.Blocked is null).ToList(), session.Output);
-            if (!session.IsJson && !session.IsQuiet)
-            {
-                foreach (var one in stale)
-                    text.WriteLine($"{one.Profile.Product}  {PathBytes.Shown(one.Path)}\n  {Units.Bytes(one.Size.Bytes)} in {Units.Count(one.Size.Files, "file")}{(one.Blocked is { } why ? $"; stays: it {why}" : "; goes to the held area")}");
-            }
-
-            if (open.Count == 0 && !isDryRun)
-                releases.EndInterrupted(located.Count == 1 ? located[0].Loaded.Profile.Product : null);
-            if (open.Count == 0 || isDryRun)
-                return End(open.Count == 0 ? ExitCode.Done : ExitCode.Problems, null, open.Count == 0 ? "No older release stands beside a current one." : "Nothing was changed: this was a dry run.");
-            RefuseIfRunning(open);
-            if (!isAgreed && !await Question.IsAnsweredYesAsync(session, "Hold them?", cancel).ConfigureAwait(false))
-                return End(ExitCode.Problems, null, "Nothing was changed.");
-            RefuseIfRunning(open);
-            var operation = releases.Hold(open, (header, place) => OperationIndex.TryPut(machine, header, place));
-            return End(ExitCode.Done, operation, $"{Units.Bytes(open.Sum(s => s.Size.Bytes))} held, operation {operation}. To put it back: mukta undo {operation}");
-
-            ExitCode End(ExitCode code, string? operation, string line)
-            {
-                if (session.IsJson)
-                    Session.Write(new StaleDocument("mukta.locate-stale/1", isDryRun, (int)code, operation, [.. stale.Select(s => new StalePart(s.Profile.Product, PathBytes.Shown(s.Path), s.Size.Bytes, s.Size.Files, s.Blocked))]), Documents.Readable.StaleDocument);
-                else
-                    text.WriteLine(line);
-                return code;
-            }
-        }
-
-        private static void RefuseIfRunning(List<StaleRelease> stale)
-        {
-            if (new ProcessTable().Using([.. stale.Select(s => s.Path)], []).Running is { Count: > 0 } running)
-                throw new ProductRuns(running, $"End it with: mukta stop {Shell.Quoted(stale[0].Path)}");
         }
 
         public ExitCode Show(List<Located> located, IReadOnlyList<string>? forgotten, string? next, string? profiles)

@@ -15,16 +15,16 @@ internal static class RemoveCommand
 
     public static Command Build()
     {
-        var (product, choice) = (ProductChoice.Argument(), new ProductChoice());
+        var (product, choice, acting) = (ProductChoice.Argument(), new ProductChoice(), new ActingOptions());
         var all = new Option<bool>("--all-installs") { Description = "Remove every install of the product." };
         var withUserData = new Option<bool>("--with-user-data") { Description = "Also set the user's own data aside. Asks for the product's id." };
         var confirm = new Option<string?>("--confirm") { Description = "The product's id, for --with-user-data when there is no terminal.", HelpName = "PRODUCT" };
-        var (dryRun, yes) = (CommonOptions.DryRun(), CommonOptions.Yes());
         var command = new ExampleCommand(
             "remove", "Take a product out with its services, leftovers and shortcuts. Games of a launcher and user data stay; what is removed is kept.", Examples)
         {
-            product, all, withUserData, confirm, dryRun, yes,
+            product, all, withUserData, confirm,
         };
+        acting.AddTo(command);
         choice.AddTo(command);
         command.SetAction(async (parsed, cancel) =>
         {
@@ -32,27 +32,19 @@ internal static class RemoveCommand
             var found = choice.Product(parsed, parsed.GetRequiredValue(product));
             var installs = parsed.GetValue(all) ? new ReinstallChoice(found.Machine, found.Catalog).Installs(found.Loaded)
                 : await choice.InstallIfAnyAsync(parsed, found, null, session, cancel).ConfigureAwait(false) is { } one ? [one] : [];
-            var remedy = new RemoveRemedy(found.Target(Going(found, installs)), ServicesCommand.ControlOf(found.Machine), TimeProvider.System)
+            var remedy = new RemoveRemedy(found.Target(Going(found, installs)), Product.ToolsOf(found.Machine, session, parsed))
             {
                 WithUserData = parsed.GetValue(withUserData),
-                Begun = found.Remember,
-                Doing = what => Say(session, what),
             };
-            var plan = await remedy.PlanAsync(cancel).ConfigureAwait(false);
-            var units = plan.Steps.Where(s => s.Act == RemedyAct.StopService).Select(s => s.Subject).ToList();
-            if (units.Count > 0 && !parsed.GetValue(dryRun))
-                ServiceRights.Refuse(ServicesCommand.ControlOf(found.Machine), found.Machine, units, Shell.Typed(parsed));
-            var run = new RemedyRun(session, found, remedy)
+            var title = found.Profile.Title;
+            var view = new StepsView(session, found, remedy.Name)
             {
-                Typed = Shell.Typed(parsed),
-                IsDryRun = parsed.GetValue(dryRun),
-                IsAgreed = parsed.GetValue(yes),
-                NothingToDo = $"{found.Profile.Title} is not installed, and has left nothing behind.",
-                Question = p => $"Remove {found.Profile.Title} ({Units.Bytes(p.BytesKept)} in {Units.Count(p.FilesKept, "file")} set aside)?",
-                DoneText = p => $"{found.Profile.Title} is removed: {Units.Bytes(p.BytesKept)} set aside.",
-                Confirm = remedy.WithUserData ? token => IsTypedAsync(session, found.Profile.Product, parsed.GetValue(confirm), token) : null,
+                Asked = p => $"Remove {title} ({Units.Bytes(p.BytesKept)} in {Units.Count(p.FilesKept, "file")} set aside)?",
+                Verdict = p => $"{title} is removed: {Units.Bytes(p.BytesKept)} set aside.",
+                Nothing = $"{title} is not installed, and has left nothing behind.",
+                Confirmed = remedy.WithUserData ? token => IsTypedAsync(session, found.Profile.Product, parsed.GetValue(confirm), token) : null,
             };
-            return (int)await run.ToEndAsync(cancel).ConfigureAwait(false);
+            return await acting.RunAsync(session, parsed, remedy, view, found.OptionsForUndo, stopsFirst: false, cancel).ConfigureAwait(false);
         });
         return command;
     }
@@ -62,12 +54,6 @@ internal static class RemoveCommand
     {
         var interrupted = Operations.Operation.FindInterrupted(product.Machine.Home, "remove", product.Profile.Product);
         return interrupted is null ? installs : RemoveRemedy.InstallsOf(interrupted);
-    }
-
-    private static void Say(Session session, string what)
-    {
-        if (!session.IsQuiet)
-            session.Error.Write(new Spectre.Console.Text(what + "\n", new Spectre.Console.Style(Spectre.Console.Color.Grey)));
     }
 
     private static async Task<bool> IsTypedAsync(Session session, string product, string? confirmed, CancellationToken cancel) =>

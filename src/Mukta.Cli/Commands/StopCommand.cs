@@ -3,6 +3,7 @@ using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
 using Mukta.Host.Processes;
+using Mukta.Remedies;
 using Spectre.Console;
 
 namespace Mukta.Cli.Commands;
@@ -38,14 +39,14 @@ internal static class StopCommand
         return command;
     }
 
-    private sealed class Run(Session session, Target target, TimeSpan patience, bool force)
+    private sealed class Run(Session session, InstallTarget target, TimeSpan patience, bool force)
     {
         private int hiddenProcesses;
 
         public async Task<ExitCode> ToEndAsync(bool isDryRun, bool isAgreed, CancellationToken cancel)
         {
             using var install = Folder.Open(target.Path);
-            var (running, hidden) = target.Running(install);
+            var (running, hidden) = target.Guard.Using([install.RealPath], []);
             hiddenProcesses = hidden;
             if (!session.IsJson && !session.IsQuiet)
                 List(running);

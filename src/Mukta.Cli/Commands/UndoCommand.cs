@@ -32,7 +32,7 @@ internal static class UndoCommand
             if (!session.IsJson && !session.IsQuiet)
                 Show(session, areas);
             if (parsed.GetValue(dryRun))
-                return End(session, document with { ExitCode = 1 }, "Nothing was changed: this was a dry run.");
+                return End(session, document, "Dry run: nothing was changed. Run it again without --dry-run to undo it.");
             RefuseIfWorkedOn(areas);
             RefuseIfRunning(areas);
             if (!parsed.GetValue(yes) && !await Question.IsAnsweredYesAsync(session, "Put it back?", cancel).ConfigureAwait(false))

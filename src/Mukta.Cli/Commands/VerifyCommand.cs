@@ -3,6 +3,7 @@ using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
 using Mukta.Hashing;
+using Mukta.Remedies;
 using Mukta.State;
 using Mukta.Verification;
 using Mukta.Verification.Quick;
@@ -34,17 +35,17 @@ internal static class VerifyCommand
         return command;
     }
 
-    private static async Task<int> RunAsync(Session session, Target target, bool isQuick, bool straysCount, bool all, CancellationToken cancel)
+    private static async Task<int> RunAsync(Session session, InstallTarget target, bool isQuick, bool straysCount, bool all, CancellationToken cancel)
     {
         using var install = Folder.Open(target.Path);
         var meter = new WorkMeter();
         var (verifier, options) = (new QuickVerifier(TimeProvider.System, new VerifiedRecords(target.Machine)), new VerifyOptions { Meter = meter });
         var result = await Progressing.ShowAsync(
-            session, meter, () => Task.FromResult(isQuick ? verifier.Quick(target.ManifestPath, install, options, cancel) : verifier.Full(target.ManifestPath, install, options, cancel))).ConfigureAwait(false);
+            session, meter, () => Task.FromResult(isQuick ? verifier.Quick(target.ManifestFile!, install, options, cancel) : verifier.Full(target.ManifestFile!, install, options, cancel))).ConfigureAwait(false);
         if (session.IsVerbose)
             session.Log().Debug("hashed with {Method}", HashMethod.DecisionFor(result.BytesRead));
 
-        var running = target.Running(install).Running;
+        var running = target.Guard.Using([target.Path], []).Running;
         var next = NextStep.After(result, target, straysCount);
         if (session.IsJson)
             Session.Write(VerifyDocument.Of(result, target.Path, straysCount, next, running), Documents.Readable.VerifyDocument);

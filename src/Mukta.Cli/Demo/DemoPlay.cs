@@ -33,7 +33,7 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
         await MuktaAsync(1, ["verify", Install, "--manifest", Manifest], cancel).ConfigureAwait(false);
 
         Say("What would a repair do, and cost?");
-        await MuktaAsync(1, ["repair", Install, "--manifest", Manifest, "--dry-run"], cancel).ConfigureAwait(false);
+        await MuktaAsync(0, ["repair", Install, "--manifest", Manifest, "--dry-run"], cancel).ConfigureAwait(false);
 
         Say("Do it. The mirror is overloaded for a moment and lies once; neither gets through.");
         var repaired = await MuktaAsync(null, ["repair", Install, "--manifest", Manifest, .. Agreed], cancel).ConfigureAwait(false);
@@ -44,7 +44,7 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
 
             Say("Nothing was deleted: every operation keeps what it replaced, and can be undone.");
             await MuktaAsync(0, ["held", "list", .. Profiles], cancel).ConfigureAwait(false);
-            await MuktaAsync(1, ["undo", .. Profiles, "--dry-run"], cancel).ConfigureAwait(false);
+            await MuktaAsync(0, ["undo", .. Profiles, "--dry-run"], cancel).ConfigureAwait(false);
         }
 
         if (repaired == 0)

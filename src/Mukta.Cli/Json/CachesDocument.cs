@@ -1,5 +1,6 @@
 using Mukta.Disk;
 using Mukta.Host.Caches;
+using Mukta.Remedies;
 
 namespace Mukta.Cli.Json;
 
@@ -26,7 +27,7 @@ internal sealed record CachePart(string Name, string Path, string Kind, long Byt
     public static CachePart Of(ClearedCache cleared) => Of(cleared.Cache) with
     {
         IsCleared = cleared.Failure is null,
-        HeldAt = cleared.HeldAt is { } at ? PathBytes.Shown(at) : null,
+        HeldAt = cleared.KeptAt is { } at ? PathBytes.Shown(at) : null,
         Failure = cleared.Failure is { } failure ? $"{failure.What} {failure.Where}" : null,
     };
 }

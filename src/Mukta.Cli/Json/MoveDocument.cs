@@ -1,5 +1,17 @@
 namespace Mukta.Cli.Json;
 
 /// <summary><c>mukta.move/1</c></summary>
-internal sealed record MoveDocument(
-    string Format, string Product, string From, string To, bool DryRun, int ExitCode, bool IsRename, long Bytes, long Files, string? Operation, IReadOnlyList<string> LeftOut, VerifyDocument? After);
+internal sealed record MoveDocument(string Format, string Product, string From, string To, bool DryRun, int ExitCode)
+{
+    public bool IsRename { get; init; }
+
+    public long Bytes { get; init; }
+
+    public long Files { get; init; }
+
+    public string? Operation { get; init; }
+
+    public IReadOnlyList<string> LeftOut { get; init; } = [];
+
+    public VerifyDocument? After { get; init; }
+}

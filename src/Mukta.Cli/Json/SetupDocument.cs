@@ -1,5 +1,25 @@
 namespace Mukta.Cli.Json;
 
 /// <summary><c>mukta.setup/1</c></summary>
-internal sealed record SetupDocument(
-    string Format, string Product, string Action, string Install, string Program, IReadOnlyList<string> Arguments, double LimitSeconds, bool DryRun, int ExitCode, string? Operation, int? ProgramExitCode, double? Seconds, IReadOnlyList<string>? LastLines, VerifyDocument? After);
+internal sealed record SetupDocument(string Format, string Product, string Action, string Install)
+{
+    public required string Program { get; init; }
+
+    public required IReadOnlyList<string> Arguments { get; init; }
+
+    public double LimitSeconds { get; init; }
+
+    public bool DryRun { get; init; }
+
+    public int ExitCode { get; init; }
+
+    public string? Operation { get; init; }
+
+    public int? ProgramExitCode { get; init; }
+
+    public double? Seconds { get; init; }
+
+    public IReadOnlyList<string>? LastLines { get; init; }
+
+    public VerifyDocument? After { get; init; }
+}

@@ -1,5 +1,6 @@
 using Mukta.Disk;
 using Mukta.Host.Caches;
+using Mukta.Remedies;
 using Spectre.Console;
 
 namespace Mukta.Cli.Rendering;
@@ -31,19 +32,17 @@ internal sealed class CacheText(IAnsiConsole console)
             console.WriteLine($"\nIn all {Units.Bytes(caches.Sum(c => c.Size.Bytes))} in {Units.Count(caches.Sum(c => c.Size.Files), "file")}; {Units.Bytes(open.Sum(c => c.Size.Bytes))} of it may be cleared.");
     }
 
-    public void Cleared(IReadOnlyList<ClearedCache> cleared, bool forGood)
+    public void Cleared(IReadOnlyList<ClearedCache> cleared, bool isPermanent, bool isQuiet)
     {
-        foreach (var one in cleared)
-        {
-            if (one.Failure is { } failure)
-                console.MarkupLineInterpolated($"  [red]left[/]     {PathBytes.Shown(one.Cache.Path)}: {failure.What} {failure.Where}");
-            else
-                console.WriteLine($"  cleared  {PathBytes.Shown(one.Cache.Path)}, {Units.Bytes(one.Cache.Size.Bytes)}{(one.HeldAt is { } at ? $"\n           held at {PathBytes.Shown(at)}" : "")}");
-        }
-
         var done = cleared.Where(c => c.Failure is null).ToList();
-        console.WriteLine(forGood
-            ? $"{Units.Bytes(done.Sum(c => c.Cache.Size.Bytes))} deleted for good."
-            : $"{Units.Bytes(done.Sum(c => c.Cache.Size.Bytes))} moved to the held area.");
+        var left = cleared.Count == done.Count ? "" : $", {Units.Count(cleared.Count - done.Count, "cache")} left";
+        console.WriteLine($"{Units.Bytes(done.Sum(c => c.Cache.Size.Bytes))} {(isPermanent ? "deleted permanently" : "cleared")}{left}.");
+        foreach (var (cache, keptAt, failure) in cleared.Where(c => !isQuiet || c.Failure is not null).OrderBy(c => c.Failure is null))
+        {
+            if (failure is not null)
+                console.MarkupLineInterpolated($"  [red]left[/]     {PathBytes.Shown(cache.Path)}: {failure.What} {failure.Where}");
+            else
+                console.WriteLine($"  cleared  {PathBytes.Shown(cache.Path)}, {Units.Bytes(cache.Size.Bytes)}{(keptAt is null ? "" : $"\n           kept in {PathBytes.Shown(keptAt)}")}");
+        }
     }
 }

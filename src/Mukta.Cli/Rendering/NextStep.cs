@@ -1,3 +1,4 @@
+using Mukta.Remedies;
 using Mukta.Verification;
 
 namespace Mukta.Cli.Rendering;
@@ -6,7 +7,7 @@ namespace Mukta.Cli.Rendering;
 internal static class NextStep
 {
     /// <summary>After a verification; null where nothing is to be done.</summary>
-    public static string? After(VerifyResult result, Target target, bool straysCount)
+    public static string? After(VerifyResult result, InstallTarget target, bool straysCount)
     {
         var needsStrays = straysCount && result.Strays.Any();
         if (!needsStrays && result.Problems.All(p => p is Unreadable))

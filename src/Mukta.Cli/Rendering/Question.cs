@@ -8,7 +8,7 @@ internal static class Question
     /// <summary>True where the user types a word just so. Without a terminal nobody can be asked, and that is an error of usage.</summary>
     public static async Task<bool> IsTypedAsync(Session session, string question, string word, string options, CancellationToken cancel)
     {
-        if (Console.IsInputRedirected || Console.IsErrorRedirected || session.IsJson)
+        if (!CanAsk(session))
         {
             throw new MuktaException(
                 ExitCode.BadInput, "The user's own data would go, and there is no terminal to ask on.", word,
@@ -21,7 +21,7 @@ internal static class Question
     /// <summary>True for a yes. Without a terminal nobody can be asked, and that is an error of usage.</summary>
     public static async Task<bool> IsAnsweredYesAsync(Session session, string question, CancellationToken cancel)
     {
-        if (Console.IsInputRedirected || Console.IsErrorRedirected || session.IsJson)
+        if (!CanAsk(session))
         {
             throw new MuktaException(
                 ExitCode.BadInput, "This would change something, and there is no terminal to ask on.",
@@ -39,4 +39,6 @@ internal static class Question
             throw;
         }
     }
+
+    private static bool CanAsk(Session session) => !Console.IsInputRedirected && !Console.IsErrorRedirected && !session.IsJson;
 }

@@ -3,6 +3,7 @@ using Mukta.Disk;
 using Mukta.Operations;
 using Mukta.Products;
 using Mukta.Reinstall;
+using Mukta.Remedies;
 using Mukta.UserData;
 using Spectre.Console;
 
@@ -16,8 +17,9 @@ internal sealed class ReinstallText(IAnsiConsole console)
     private int number;
 
     /// <summary>What will be done, what it costs, what can be lost.</summary>
-    public void Plan(IReadOnlyList<ReinstallTarget> targets, ReinstallWish wish, OperationRecord? left, IReadOnlyList<(string Title, string Path)> stays)
+    public void Plan(ReinstallPlan plan)
     {
+        var (targets, wish, left) = plan;
         if (left is not null)
             console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"Goes on with operation {left.Header.Operation}, begun {left.Header.Started.ToLocalTime():yyyy-MM-dd HH:mm}. What is done is not done again."));
         foreach (var target in targets)
@@ -29,13 +31,13 @@ internal sealed class ReinstallText(IAnsiConsole console)
             console.WriteLine($"  not fetched  {Units.Bytes(targets.Sum(t => t.BytesNotFetched))}, taken from what is here");
         console.WriteLine($"  disk space   up to {Units.Bytes(targets.Sum(t => t.Build.ExtraSpace + (t.UserData.Sum(u => u.Size.Bytes) * 2)))} more{(targets.Any(t => t.IsThere) ? ", until held purge gives the old back" : "")}");
         Lost(targets, wish);
-        foreach (var (title, path) in stays.Take(UsualRows))
+        foreach (var (title, path) in plan.Stays.Take(UsualRows))
             console.WriteLine($"  stays        {title} in {PathBytes.Shown(path)}");
         console.WriteLine();
     }
 
     /// <summary>What was done.</summary>
-    public void Outcome(ReinstallOutcome outcome, bool isQuiet, string undoOptions)
+    public void Outcome(ReinstallOutcome outcome, bool isQuiet)
     {
         foreach (var done in outcome.Targets)
         {
@@ -50,21 +52,8 @@ internal sealed class ReinstallText(IAnsiConsole console)
         }
 
         if (!isQuiet)
-            console.WriteLine($"\nDone in {Units.Time(outcome.Elapsed)}, operation {outcome.Operation}. To go back: mukta undo {outcome.Operation}{undoOptions}");
+            console.WriteLine($"\nDone in {Units.Time(outcome.Elapsed)}.");
     }
-
-    /// <summary>A state in words.</summary>
-    public static string Situation(ReinstallState state) => state switch
-    {
-        ReinstallState.Untouched => "State: untouched. Nothing was changed.",
-        ReinstallState.Preparing => "State: preparing. The old install is in its place as it was.",
-        ReinstallState.ServicesOff => "State: services off. The old install is in its place, the new one stands ready beside it.",
-        ReinstallState.Removed => "State: removed. The vendor's remove has run or begun to; the new install stands ready, a copy of the old one is held.",
-        ReinstallState.RemovedAndWaits => "State: removed, waits for a restart. The new install stands ready, a copy of the old one is held.",
-        ReinstallState.ChangedOver => "State: changed over. The new install is in its place and whole; not all that follows is done.",
-        ReinstallState.WaitsForRestart => "State: waits for a restart. The new install is in its place.",
-        _ => "State: finished.",
-    };
 
     private void Plan(ReinstallTarget target, ReinstallWish wish, OperationRecord? left)
     {

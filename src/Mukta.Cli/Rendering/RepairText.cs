@@ -23,12 +23,12 @@ internal sealed class RepairText(IAnsiConsole console, string install)
         console.MarkupLine($"Plan for {Escape(VerifyText.Title(before.Manifest))} in {Escape(install)}");
         Steps("set the mode of", plan.Steps.OfType<FixMode>(), f => $"{Units.Mode(f.From)} to {Units.Mode(f.To)}");
         Steps("rename", plan.Steps.OfType<FixCase>(), f => $"from {PathBytes.Shown(f.From)}");
-        Steps(plan.Older is null ? "hold strays" : "hold what only the older release lists", plan.Steps.OfType<HoldAway>().Where(h => h.IsStray), h => Units.Bytes(h.Bytes));
-        Steps("hold what is in the way", plan.Steps.OfType<HoldAway>().Where(h => !h.IsStray), Obstacle);
+        Steps(plan.Older is null ? "set strays aside" : "set aside what only the older release lists", plan.Steps.OfType<HoldAway>().Where(h => h.IsStray), h => Units.Bytes(h.Bytes));
+        Steps("set aside what is in the way", plan.Steps.OfType<HoldAway>().Where(h => !h.IsStray), Obstacle);
         Steps("link", plan.Steps.OfType<PutLink>(), l => $"to {l.Link.Target}");
-        Steps("overwrite the bad pieces in place of", plan.Puts.Where(p => p.Way == PutWay.Patch), p => $"{Units.Bytes(p.BytesToFetch)} of {Units.Bytes(p.File.Size)}; their old bytes are held");
+        Steps("overwrite the bad pieces in place of", plan.Puts.Where(p => p.Way == PutWay.Patch), p => $"{Units.Bytes(p.BytesToFetch)} of {Units.Bytes(p.File.Size)}; their old bytes are kept");
         Steps("fetch in part", plan.Puts.Where(p => p.Replaces is not null && p is { IsFresh: false, Way: not PutWay.Patch }), p => $"{Units.Bytes(p.BytesToFetch)} of {Units.Bytes(p.File.Size)}");
-        Steps("hold and fetch anew, as asked", plan.Puts.Where(p => p.IsFresh), p => Units.Bytes(p.BytesToFetch));
+        Steps("set aside and fetch anew, as asked", plan.Puts.Where(p => p.IsFresh), p => Units.Bytes(p.BytesToFetch));
         Steps("fetch", plan.Puts.Where(p => p is { Replaces: null, IsFresh: false }), p => Units.Bytes(p.BytesToFetch));
         foreach (var open in plan.LeftOpen)
             console.MarkupLine($"  [yellow]left open[/]  {Escape(open.Path)}: {Escape(FindingWords.Evidence(open))}");
@@ -37,33 +37,31 @@ internal sealed class RepairText(IAnsiConsole console, string install)
         if (plan.BytesElsewhere > 0)
             console.WriteLine($"  elsewhere    {Units.Bytes(plan.BytesElsewhere)} of the needed bytes stand elsewhere on this machine");
         console.WriteLine($"  disk space   up to {Units.Bytes(plan.ExtraSpace)} more");
-        console.WriteLine($"  held         {Units.Bytes(plan.BytesHeld)}, kept in {ManifestFolder} of the install; nothing is deleted");
+        console.WriteLine($"  kept         {Units.Bytes(plan.BytesHeld)}, in {ManifestFolder} of the install; nothing is deleted");
         console.WriteLine($"  untouched    {Units.Bytes(Math.Max(0, before.BytesGood - plan.BytesKept - plan.Puts.Where(p => p.IsFresh && before.Proven.ContainsKey(p.Path)).Sum(p => p.File.Size)))} and {Units.Count(before.Strays.Count() - plan.Steps.OfType<HoldAway>().Count(h => h.IsStray), "stray")}");
         console.WriteLine();
     }
 
-    /// <summary>What was done, and whether it is right now.</summary>
-    public void Outcome(RepairOutcome outcome, string? next)
+    /// <summary>Whether it is right now, and what was done.</summary>
+    public void Outcome(RepairOutcome outcome)
     {
-        console.WriteLine($"{Units.Count(outcome.StepsDone, "step")} of {outcome.Plan.Steps.Count} done, operation {outcome.Operation}");
+        new VerifyText(console, install).Verdict(outcome.After);
+        console.WriteLine($"{Units.Count(outcome.StepsDone, "step")} of {outcome.Plan.Steps.Count} done");
+        foreach (var failure in outcome.Failures.Take(ShowAll ? int.MaxValue : UsualRows))
+            console.MarkupLine($"  [red]not done[/]  {Escape(failure.Path)}: {Escape(failure.Reason)}");
+        if (!ShowAll && outcome.Failures.Count > UsualRows)
+            console.WriteLine($"  ... and {Units.Number(outcome.Failures.Count - UsualRows)} more; --all lists them");
         if (outcome.BytesElsewhere > 0)
             console.WriteLine($"  {Units.Bytes(outcome.BytesElsewhere)} from elsewhere on this machine");
         foreach (var source in outcome.Sources.Where(s => s.Bytes > 0 || s.BadPieces > 0 || s.Failures > 0 || s.HasChanged))
             console.WriteLine($"  {Units.Bytes(source.Bytes)} from {PathBytes.Shown(source.Name)}{Trouble(source)}");
         if (outcome.HeldAt is not null)
-            console.WriteLine($"  old files kept in {PathBytes.Shown(Path.Join(install, outcome.HeldAt))}; to put them back: mukta undo {outcome.Operation}");
-        foreach (var failure in outcome.Failures.Take(ShowAll ? int.MaxValue : UsualRows))
-            console.MarkupLine($"  [red]not done[/]  {Escape(failure.Path)}: {Escape(failure.Reason)}");
-        if (!ShowAll && outcome.Failures.Count > UsualRows)
-            console.WriteLine($"  ... and {Units.Number(outcome.Failures.Count - UsualRows)} more; --all lists them");
+            console.WriteLine($"  old files kept in {PathBytes.Shown(Path.Join(install, outcome.HeldAt))}");
         if (outcome.Causes.Count > 0)
             console.WriteLine("\nWhat the damage looks like");
         foreach (var cause in outcome.Causes)
             console.MarkupLine($"  [bold]{CauseWords.Name(cause.Cause)}[/]\n    {Escape(cause.Evidence)}\n    {Escape(cause.Advice)}");
         console.WriteLine();
-        new VerifyText(console, install).Verdict(outcome.After);
-        if (next is not null)
-            console.MarkupLineInterpolated($"Next: [bold]{next}[/]");
     }
 
     private static string ManifestFolder => Manifests.ManifestPath.OwnFolder;

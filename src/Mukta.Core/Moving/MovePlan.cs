@@ -1,6 +1,7 @@
 using Mukta.Disk;
 using Mukta.Products;
 using Mukta.Reinstall;
+using Mukta.Operations;
 
 namespace Mukta.Moving;
 
@@ -12,8 +13,11 @@ namespace Mukta.Moving;
 /// <param name="Size">How much it is.</param>
 /// <param name="Needs">What the tree asks of the file system that it goes to.</param>
 /// <param name="Can">What that file system can do.</param>
-public sealed record MovePlan(Profile Profile, string From, string To, bool IsRename, TreeSize Size, TreeNeeds Needs, FileSystemCapabilities Can)
+public sealed record MovePlan(Profile Profile, string From, string To, bool IsRename, TreeSize Size, TreeNeeds Needs, FileSystemCapabilities Can) : IOperationPlan
 {
+    /// <inheritdoc/>
+    public bool IsEmpty => false;
+
     /// <summary>Installs of other products inside of it, relative to it: they move along.</summary>
     public IReadOnlyList<(string Product, string Path)> Inside { get; init; } = [];
 

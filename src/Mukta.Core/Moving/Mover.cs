@@ -1,6 +1,7 @@
 using Mukta.Disk;
 using Mukta.Host;
 using Mukta.Host.Launching;
+using Mukta.Host.Processes;
 using Mukta.Manifests;
 using Mukta.Operations;
 using Mukta.Reinstall;
@@ -15,7 +16,11 @@ namespace Mukta.Moving;
 /// <param name="Plan">The plan it followed.</param>
 /// <param name="LeftOut">Sockets, pipes and devices that were not copied.</param>
 /// <param name="After">The verification in the new place; null where no manifest is at hand.</param>
-public sealed record MoveOutcome(string Operation, MovePlan Plan, IReadOnlyList<string> LeftOut, VerifyResult? After);
+public sealed record MoveOutcome(string Operation, MovePlan Plan, IReadOnlyList<string> LeftOut, VerifyResult? After) : IOperationOutcome
+{
+    /// <inheritdoc/>
+    public ExitCode Code => After?.IsIntact == false ? ExitCode.Problems : ExitCode.Done;
+}
 
 /// <summary>
 /// Moves an install. On another file system it is copied beside its new place, every byte read back and compared, then put
@@ -23,16 +28,11 @@ public sealed record MoveOutcome(string Operation, MovePlan Plan, IReadOnlyList<
 /// the two is whole and in its place, and the same command goes on.
 /// </summary>
 /// <param name="machine">The machine.</param>
+/// <param name="guard">Knows who uses the install.</param>
 /// <param name="time">For dates and durations.</param>
-public sealed class Mover(Machine machine, TimeProvider time)
+public sealed class Mover(Machine machine, RunningGuard guard, TimeProvider time)
 {
     private const string Copied = "copied", Placed = "placed", Launched = "launch-restored", Held = "held";
-
-    /// <summary>Throws where the product runs.</summary>
-    public Action<string> RefuseIfRunning { get; init; } = _ => { };
-
-    /// <summary>Told of the operation and of each folder of held areas that it uses.</summary>
-    public Action<OperationHeader, string>? Begun { get; init; }
 
     /// <summary>Counts the bytes.</summary>
     public WorkMeter? Meter { get; init; }
@@ -41,39 +41,31 @@ public sealed class Mover(Machine machine, TimeProvider time)
     public static (string From, string To)? Interrupted(Machine machine, string product) =>
         Operation.FindInterrupted(machine.Home, "move", product)?.Notes(ReinstallStep.TargetNote).FirstOrDefault() is { } target ? (target.Of!, target.Text) : null;
 
-    /// <summary>Does it, or goes on with what was interrupted.</summary>
-    /// <param name="plan">The plan.</param>
-    /// <param name="manifest">The release, for the verification at the end; null where none is at hand.</param>
-    /// <param name="cancel">Interrupts; the same command goes on.</param>
-    /// <exception cref="ReinstallStopped">A step has failed.</exception>
-    public MoveOutcome Move(MovePlan plan, Manifest? manifest, CancellationToken cancel)
-    {
-        using var operation = Operation.Open(machine.Home, OperationHeader.New("move", plan.Profile.Product, manifest?.Release, time), $"move to {plan.To}", Begun);
-        try
-        {
-            operation.NoteOnce(ReinstallStep.TargetNote, plan.To, plan.From);
-            using var locks = new InstallLocks(time);
-            foreach (var place in new[] { plan.From, plan.To }.Where(Directory.Exists))
-                locks.Take(place);
-            var leftOut = plan.IsRename ? [] : Copy(operation, plan, cancel);
-            Place(operation, plan, locks);
-            Launch(operation, plan, cancel);
-            if (!plan.IsRename && !operation.IsDone(Held))
-            {
-                RefuseIfRunning(plan.From);
-                var (area, path) = operation.For(plan.From);
-                if (operation.Root.Look(path) is not null)
-                    area.SetAside(path);
-                operation.Done(Held);
-            }
+    /// <summary>True once the install is in its new place.</summary>
+    public static bool IsPlaced(Operation operation) => operation.IsDone(Placed);
 
-            operation.End();
-            return new MoveOutcome(operation.Header.Operation, plan, leftOut, Verified(plan, manifest, cancel));
-        }
-        catch (Exception e) when (ReinstallStopped.AsMuktaException(e, plan.From) is { } told)
+    /// <summary>Does it, or goes on with what was interrupted.</summary>
+    /// <param name="operation">The operation.</param>
+    /// <param name="locks">Those of both places.</param>
+    /// <param name="plan">The plan.</param>
+    /// <param name="manifest">The release, for the verification at the end; null if there is none.</param>
+    /// <param name="cancel">Interrupts; the same command goes on.</param>
+    public MoveOutcome Move(Operation operation, InstallLocks locks, MovePlan plan, Manifest? manifest, CancellationToken cancel)
+    {
+        operation.NoteOnce(ReinstallStep.TargetNote, plan.To, plan.From);
+        var leftOut = plan.IsRename ? [] : Copy(operation, plan, cancel);
+        Place(operation, plan, locks);
+        Launch(operation, plan, cancel);
+        if (!plan.IsRename && !operation.IsDone(Held))
         {
-            throw new ReinstallStopped(operation.IsDone(Placed) ? ReinstallState.ChangedOver : ReinstallState.Preparing, operation.Header.Operation, told);
+            guard.Refuse([plan.From], []);
+            var (area, path) = operation.For(plan.From);
+            if (operation.Root.Look(path) is not null)
+                area.SetAside(path);
+            operation.Done(Held);
         }
+
+        return new MoveOutcome(operation.Header.Operation, plan, leftOut, Verified(plan, manifest, cancel));
     }
 
     private IReadOnlyList<string> Copy(Operation operation, MovePlan plan, CancellationToken cancel)
@@ -92,7 +84,7 @@ public sealed class Mover(Machine machine, TimeProvider time)
     {
         if (operation.IsDone(Placed))
             return;
-        RefuseIfRunning(plan.From);
+        guard.Refuse([plan.From], []);
         var root = operation.Root;
         var (area, to) = operation.For(plan.To);
         var from = plan.IsRename ? operation.For(plan.From).Path : StagedIn(area);

@@ -62,16 +62,26 @@ public sealed class InstallFinder(UserFolders folders)
     /// <param name="profile">The product.</param>
     /// <param name="manifests">Manifests of its releases, for evidence.</param>
     /// <param name="recorded">Folders that were recorded as installs of it.</param>
-    public IReadOnlyList<FoundInstall> Find(Profile profile, IReadOnlyList<Manifest> manifests, IReadOnlyList<string> recorded)
+    public IReadOnlyList<FoundInstall> Find(Profile profile, IReadOnlyList<Manifest> manifests, IReadOnlyList<string> recorded) =>
+        Find(profile, recorded, folder => At(folder, profile, manifests));
+
+    /// <summary>The same without evidence for folders that have the marker: the manifest is opened only if one has lost it.</summary>
+    /// <param name="profile">The product.</param>
+    /// <param name="manifest">The manifest of its release; null if there is none.</param>
+    /// <param name="recorded">Folders that were recorded as installs of it.</param>
+    public IReadOnlyList<FoundInstall> Find(Profile profile, LazyManifest? manifest, IReadOnlyList<string> recorded) =>
+        Find(profile, recorded, folder => At(folder, profile, []) ?? (manifest?.IdentityNow is null ? null : At(folder, profile, [manifest.Value])));
+
+    private List<FoundInstall> Find(Profile profile, IReadOnlyList<string> recorded, Func<string, FoundInstall?> at)
     {
         var found = new List<FoundInstall>();
         foreach (var place in profile.Installs.Places.SelectMany(p => folders.FoldersAt(p)).Distinct(StringComparer.Ordinal))
         {
             var candidates = profile.Installs.FolderPerRelease ? UserFolders.In(place) : [place];
-            found.AddRange(candidates.Select(c => At(c, profile, manifests)).OfType<FoundInstall>());
+            found.AddRange(candidates.Select(at).OfType<FoundInstall>());
         }
 
-        found.AddRange(recorded.Except(found.Select(f => f.Path), StringComparer.Ordinal).Where(Directory.Exists).Select(r => At(r, profile, manifests)).OfType<FoundInstall>());
+        found.AddRange(recorded.Except(found.Select(f => f.Path), StringComparer.Ordinal).Where(Directory.Exists).Select(at).OfType<FoundInstall>());
         return [.. WithNewestCurrent(found, profile).Select(f => f with { IsRecorded = recorded.Contains(f.Path) })];
     }
 

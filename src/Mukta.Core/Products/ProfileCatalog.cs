@@ -7,6 +7,8 @@ namespace Mukta.Products;
 /// <param name="File">The file.</param>
 public sealed record LoadedProfile(Profile Profile, string File)
 {
+    private LazyManifest? lazy;
+
     /// <summary>The manifest as a path or URL: a relative file is looked for beside the profile. Null where the profile names none.</summary>
     public string? ManifestLocation => Profile.Manifest is not { } manifest ? null
         : manifest.Location.Contains("://", StringComparison.Ordinal) ? manifest.Location
@@ -15,17 +17,28 @@ public sealed record LoadedProfile(Profile Profile, string File)
     /// <summary>The manifest's address where it is on the network; null where it is a file.</summary>
     public Uri? ManifestUrl => ManifestLocation is { } location && location.Contains("://", StringComparison.Ordinal) ? new Uri(location) : null;
 
-    /// <summary>Reads the manifest where it is at hand.</summary>
-    /// <returns>The manifest, or why it cannot be used, as the end of a sentence; neither where the profile names none.</returns>
+    /// <summary>The manifest's file, which is read once.</summary>
+    /// <exception cref="MuktaException">The profile names none, or none that can be read here.</exception>
+    public LazyManifest ManifestFile => ManifestLocation is not { } location
+        ? throw new MuktaException(ExitCode.BadInput, "The profile names no manifest.", File, "Name one with --manifest.")
+        : ManifestUrl is not null
+        ? throw new MuktaException(ExitCode.BadInput, "The profile's manifest is on the network, and this version reads manifests from files only.", location, "Download it, then name the file with --manifest.")
+        : lazy ??= new LazyManifest(location);
+
+    /// <summary>The manifest's file if it can be read; null if it cannot. It is not opened for that.</summary>
+    public LazyManifest? TryManifestFile => ManifestLocation is { } location && ManifestUrl is null && System.IO.File.Exists(location) ? ManifestFile : null;
+
+    /// <summary>Reads the manifest if it is there.</summary>
+    /// <returns>The manifest, or why it cannot be used, as the end of a sentence.</returns>
     public (Manifest? Manifest, string? Fault) TryReadManifest()
     {
-        if (ManifestLocation is not { } location)
+        if (ManifestLocation is null)
             return (null, "the profile names no manifest");
         if (ManifestUrl is not null)
             return (null, "its manifest is on the network, and this version reads manifests from files only");
         try
         {
-            return (MetalinkReader.ReadFile(location), null);
+            return (ManifestFile.Value, null);
         }
         catch (MuktaException e)
         {
@@ -54,6 +67,15 @@ public sealed class ProfileCatalog
         var own = environment("XDG_CONFIG_HOME") is { } set && Path.IsPathRooted(set) ? set : Path.Join(home, ".config");
         var system = environment("XDG_CONFIG_DIRS") is { Length: > 0 } dirs ? dirs : "/etc/xdg";
         return [.. system.Split(':').Where(Path.IsPathRooted).Prepend(own).Select(f => Path.Join(f, "mukta", "profiles"))];
+    }
+
+    /// <summary>A catalog of profiles that were read otherwise.</summary>
+    public static ProfileCatalog Of(params IEnumerable<LoadedProfile> profiles)
+    {
+        var catalog = new ProfileCatalog([]);
+        foreach (var profile in profiles)
+            catalog.byProduct.Add(profile.Profile.Product, profile);
+        return catalog;
     }
 
     /// <summary>Reads every <c>.yaml</c> file in the folders. Of two profiles for one product, the first folder's counts.</summary>

@@ -1,5 +1,5 @@
 using Mukta.Disk;
-using Mukta.Fetching;
+using Mukta.Host.Processes;
 using Mukta.Operations;
 using Mukta.Repair;
 using Mukta.Verification;
@@ -31,15 +31,14 @@ internal sealed class NewTree(Reinstaller with, Operation operation, ReinstallTa
         root.SetMode(built, like.Mode);
         using var tree = Folder.Open(operation.Shown(built));
         using var donor = target.IsThere && !wish.IsFresh ? Folder.Open(target.Path) : null;
-        var found = new Verifier(with.Time).Verify(target.Manifest, tree, new VerifyOptions { RememberProven = true }, cancel);
+        var found = new Verifier(with.Tools.Time).Verify(target.Manifest, tree, new VerifyOptions { RememberProven = true }, cancel);
         var disk = FileSystemCapabilities.Of(tree.Path);
-        var plan = RepairPlan.For(found, new RepairWish { Disk = disk, Refetch = wish.IsFresh ? f => !found.Proven.ContainsKey(f.Path) : null });
-        if (donor is not null)
-            plan = plan.BesideDonor(target.Before!, disk);
-        using var local = wish.IsFresh ? null : LocalPieces.For(plan, target.Before ?? found, donor ?? tree, new LocalPlaces(with.Also, []), with.Meter, cancel);
-        plan = local is null ? plan : plan.With(local);
-        var outcome = await new Repairer(with.Time, with.Log) { Limits = with.Limits, Donor = donor, IsNewTree = true }
-            .RepairAsync(plan, found, tree, target.Sources, local, with.Meter, cancel).ConfigureAwait(false);
+        var repair = new RepairWish { Disk = disk, Refetch = wish.IsFresh ? f => !found.Proven.ContainsKey(f.Path) : null };
+        using var plan = PreparedRepair.Of(
+            found, tree, repair, donor is null ? null : (donor, target.Before!), wish.IsFresh ? null : new LocalPlaces(with.Also, []), with.Tools.Meter, cancel);
+        var nobody = new RunningGuard(with.Machine, [], "End it."); // No product lies there yet.
+        var outcome = await new Repairer(with.Tools.Time, with.Tools.Log, nobody) { Limits = with.Limits, Donor = donor, IsNewTree = true }
+            .RepairAsync(plan, tree, target.Sources, with.Tools.Meter, cancel).ConfigureAwait(false);
         if (outcome.Code != ExitCode.Done)
         {
             var failure = outcome.Failures.Count > 0 ? outcome.Failures[0] : null;

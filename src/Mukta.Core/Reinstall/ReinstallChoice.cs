@@ -46,7 +46,7 @@ public sealed class ReinstallChoice(Machine machine, ProfileCatalog catalog)
 
     /// <summary>The current installs of a product.</summary>
     public IReadOnlyList<string> Installs(LoadedProfile product) =>
-        [.. finder.Find(product.Profile, product.TryReadManifest().Manifest is { } manifest ? [manifest] : [], InstallRecords.PathsOf(machine, product.Profile.Product)).Where(f => f.IsCurrent).Select(f => f.Path)];
+        [.. finder.Find(product.Profile, product.TryManifestFile, InstallRecords.PathsOf(machine, product.Profile.Product)).Where(f => f.IsCurrent).Select(f => f.Path)];
 
     /// <summary>All installs of other products, real paths.</summary>
     public IReadOnlyList<string> OfOthers(LoadedProfile product) => [.. catalog.Profiles.Where(p => p.Profile.Product != product.Profile.Product).SelectMany(Installs).Select(Folder.RealPathOf)];

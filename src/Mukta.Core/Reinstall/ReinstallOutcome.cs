@@ -1,3 +1,5 @@
+using Mukta.Operations;
+
 namespace Mukta.Reinstall;
 
 /// <summary>What has become of one install.</summary>
@@ -11,8 +13,8 @@ public sealed record ReinstalledTarget(ReinstallTarget Target, long BytesFetched
 /// <param name="Operation">Its id.</param>
 /// <param name="Targets">The installs, in the order in which they were made.</param>
 /// <param name="Elapsed">How long it took, without what an interrupted run took before.</param>
-public sealed record ReinstallOutcome(string Operation, IReadOnlyList<ReinstalledTarget> Targets, TimeSpan Elapsed)
+public sealed record ReinstallOutcome(string Operation, IReadOnlyList<ReinstalledTarget> Targets, TimeSpan Elapsed) : IOperationOutcome
 {
-    /// <summary>What the program answers to the shell.</summary>
+    /// <inheritdoc/>
     public ExitCode Code => Targets.All(t => t.After.IsIntact) ? ExitCode.Done : ExitCode.Problems;
 }

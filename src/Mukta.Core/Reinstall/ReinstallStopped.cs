@@ -1,26 +1,31 @@
+using Mukta.Operations;
+
 namespace Mukta.Reinstall;
 
-/// <summary>An operation has stopped before its end.</summary>
-/// <param name="state">The state that the machine is in.</param>
-/// <param name="operation">The operation.</param>
-/// <param name="cause">Why.</param>
-public sealed class ReinstallStopped(ReinstallState state, string operation, MuktaException cause) : MuktaException(cause.Code, cause.What, cause.Where, cause.Next, cause)
+/// <summary>A reinstall has stopped before its end.</summary>
+public sealed class ReinstallStopped : OperationStopped
 {
-    /// <summary>A failure of the disk or of rights, which is no defect, as a failure of this family; null for anything else.</summary>
-    /// <param name="failure">The failure.</param>
-    /// <param name="install">The install that was worked on.</param>
-    internal static MuktaException? AsMuktaException(Exception failure, string install) => failure switch
+    /// <summary>A reinstall has stopped.</summary>
+    /// <param name="state">The state that the machine is in.</param>
+    /// <param name="operation">The operation.</param>
+    /// <param name="cause">Why.</param>
+    public ReinstallStopped(ReinstallState state, string operation, MuktaException cause)
+        : base(operation, cause)
     {
-        ReinstallStopped => null,
-        MuktaException told => told,
-        IOException or UnauthorizedAccessException => new MuktaException(
-            ExitCode.Blocked, $"The system refused to read or write: {failure.Message.TrimEnd('.')}.", Disk.PathBytes.Shown(install), "Look at the room on the disk and at the system's log, then run the same command again.", failure),
-        _ => null,
-    };
+        State = state;
+        Situation = state switch
+        {
+            ReinstallState.Untouched => "State: untouched. Nothing was changed.",
+            ReinstallState.Preparing => "State: preparing. The old install is in its place as it was.",
+            ReinstallState.ServicesOff => "State: services off. The old install is in its place, the new one stands ready beside it.",
+            ReinstallState.Removed => "State: removed. The vendor's remove has run or begun to; the new install stands ready, a copy of the old one is held.",
+            ReinstallState.RemovedAndWaits => "State: removed, waits for a restart. The new install stands ready, a copy of the old one is held.",
+            ReinstallState.ChangedOver => "State: changed over. The new install is in its place and whole; not all that follows is done.",
+            ReinstallState.WaitsForRestart => "State: waits for a restart. The new install is in its place.",
+            _ => "State: finished.",
+        };
+    }
 
     /// <summary>The state that the machine is in.</summary>
-    public ReinstallState State => state;
-
-    /// <summary>The operation's id.</summary>
-    public string Operation => operation;
+    public ReinstallState State { get; }
 }

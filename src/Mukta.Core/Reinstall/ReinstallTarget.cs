@@ -1,6 +1,7 @@
 using Mukta.Disk;
 using Mukta.Fetching;
 using Mukta.Host;
+using Mukta.Host.Processes;
 using Mukta.Manifests;
 using Mukta.Products;
 using Mukta.Repair;
@@ -31,25 +32,28 @@ public sealed record ReinstallTarget
     public required string Path { get; init; }
 
     /// <summary>The install as it is; null where there is none, or where it is the new one already.</summary>
-    public VerifyResult? Before { get; init; }
+    public VerifyResult? Before { get; private init; }
 
     /// <summary>Where bytes come from, first choice first.</summary>
     public required IReadOnlyList<ISource> Sources { get; init; }
 
+    /// <summary>Knows who uses the product.</summary>
+    public required RunningGuard Guard { get; init; }
+
     /// <summary>The plan for the new tree, as if nothing of it were there yet.</summary>
-    public required RepairPlan Build { get; init; }
+    public RepairPlan Build { get; private init; } = new() { Steps = [], LeftOpen = [] };
 
     /// <summary>The user's own data.</summary>
-    public IReadOnlyList<UserPlace> UserData { get; init; } = [];
+    public IReadOnlyList<UserPlace> UserData { get; private init; } = [];
 
     /// <summary>What the product leaves behind, with what may not be touched.</summary>
-    public IReadOnlyList<UserPlace> Leftovers { get; init; } = [];
+    public IReadOnlyList<UserPlace> Leftovers { get; private init; } = [];
 
     /// <summary>Installs of other products inside of this one, relative to it: they stay where they are.</summary>
     public IReadOnlyList<string> Inside { get; init; } = [];
 
     /// <summary>Why the vendor's remove is not run although there is one; null where it is, or there is none.</summary>
-    public string? RemoveSkipped { get; init; }
+    public string? RemoveSkipped { get; private init; }
 
     /// <summary>True where the vendor's remove is run.</summary>
     public bool RunsRemove => Profile.Setup?.Actions.ContainsKey("remove") == true && Before is not null && RemoveSkipped is null;
@@ -63,40 +67,23 @@ public sealed record ReinstallTarget
     /// <summary>Bytes of the new tree that are taken from the old one or from elsewhere on this machine.</summary>
     public long BytesNotFetched => Manifest.TotalSize - Build.BytesToFetch;
 
-    /// <summary>Looks at everything.</summary>
-    /// <param name="machine">The machine.</param>
-    /// <param name="catalog">All profiles at hand.</param>
-    /// <param name="profile">The product.</param>
-    /// <param name="manifest">The release.</param>
-    /// <param name="path">The install's folder, there or not.</param>
-    /// <param name="sources">Where bytes come from.</param>
-    /// <param name="wish">What is wanted.</param>
-    /// <param name="inside">Installs of other products below the folder.</param>
-    /// <param name="isNewAlready">True where an interrupted run has put the new install in its place.</param>
-    /// <param name="also">Folders to look for pieces in.</param>
-    /// <param name="meter">Counts the bytes that are read.</param>
+    /// <summary>The same with all that is to be seen of it.</summary>
+    /// <param name="around">What it is looked at with.</param>
+    /// <param name="isNewAlready">True if an interrupted run has put the new install in its place.</param>
     /// <param name="cancel">Ends it.</param>
-    public static ReinstallTarget Of(
-        Machine machine, ProfileCatalog catalog, Profile profile, Manifest manifest, string path, IReadOnlyList<ISource> sources, ReinstallWish wish,
-        IEnumerable<string> inside, bool isNewAlready, IReadOnlyList<string> also, WorkMeter? meter, CancellationToken cancel)
+    public ReinstallTarget Looked(ReinstallSurroundings around, bool isNewAlready, CancellationToken cancel)
     {
-        var isThere = Directory.Exists(path) && !isNewAlready;
-        var places = new UserPlaces(machine, catalog);
-        using var old = isThere ? Folder.Open(path) : null;
-        var before = old is null ? null : new Verifier(TimeProvider.System).Verify(manifest, old, new VerifyOptions { Meter = meter, RememberProven = true }, cancel);
-        var build = isNewAlready ? new RepairPlan { Steps = [], LeftOpen = [] } : BuildPlan(manifest, before, Nearest(path), wish, old, also, meter, cancel);
-        return new ReinstallTarget
+        var isThere = Directory.Exists(Path) && !isNewAlready;
+        var places = new UserPlaces(around.Machine, around.Catalog);
+        using var old = isThere ? Folder.Open(Path) : null;
+        var before = old is null ? null : new Verifier(TimeProvider.System).Verify(Manifest, old, new VerifyOptions { Meter = around.Meter, RememberProven = true }, cancel);
+        return this with
         {
-            Profile = profile,
-            Manifest = manifest,
-            Path = path,
             Before = before,
-            Sources = sources,
-            Build = build,
-            UserData = isNewAlready ? [] : places.Data(profile, path, cancel),
-            Leftovers = wish.SweepsLeftovers ? places.Leftovers(profile, path, cancel) : [],
-            Inside = [.. inside.Where(i => i.StartsWith(path + "/", StringComparison.Ordinal)).Select(i => i[(path.Length + 1)..])],
-            RemoveSkipped = before is not null && profile.Setup is { } setup && before.Problems.Any(p => p.Path == setup.Program && p is not WrongMode)
+            Build = isNewAlready ? Build : BuildPlan(before, old, around, cancel),
+            UserData = isNewAlready ? [] : places.Data(Profile, Path, cancel),
+            Leftovers = around.Wish.SweepsLeftovers ? places.Leftovers(Profile, Path, cancel) : [],
+            RemoveSkipped = before is not null && Profile.Setup is { } setup && before.Problems.Any(p => p.Path == setup.Program && p is not WrongMode)
                 ? $"its program {setup.Program} is damaged" : null,
         };
     }
@@ -109,26 +96,30 @@ public sealed record ReinstallTarget
         return path;
     }
 
-    private static RepairPlan BuildPlan(
-        Manifest manifest, VerifyResult? before, string place, ReinstallWish wish, Folder? old, IReadOnlyList<string> also, WorkMeter? meter, CancellationToken cancel)
+    private RepairPlan BuildPlan(VerifyResult? before, Folder? old, ReinstallSurroundings around, CancellationToken cancel)
     {
+        var disk = FileSystemCapabilities.Of(Nearest(Path));
         var nothing = new VerifyResult
         {
-            Manifest = manifest,
-            Findings = [.. manifest.Files.Select(f => new Missing(f)), .. manifest.Links.Select(l => new Missing(l))],
+            Manifest = Manifest,
+            Findings = [.. Manifest.Files.Select(f => new Missing(f)), .. Manifest.Links.Select(l => new Missing(l))],
             BytesRead = 0,
             BytesGood = 0,
             Elapsed = TimeSpan.Zero,
-            ModesCompared = FileSystemCapabilities.Of(place).KeepsModes,
+            ModesCompared = disk.KeepsModes,
         };
-        var disk = FileSystemCapabilities.Of(place);
-        var plan = RepairPlan.For(nothing, new RepairWish { Disk = disk, Refetch = wish.IsFresh ? _ => true : null });
-        if (wish.IsFresh)
-            return plan;
-        if (before is not null)
-            plan = plan.BesideDonor(before, disk);
-        using var somewhere = old is null ? Folder.Open(place) : null;
-        using var local = LocalPieces.For(plan, before ?? nothing, old ?? somewhere!, new LocalPlaces(also, []), meter, cancel);
-        return plan.With(local);
+        using var somewhere = Folder.Open(Nearest(Path));
+        using var plan = PreparedRepair.Of(
+            nothing, somewhere, new RepairWish { Disk = disk, Refetch = around.Wish.IsFresh ? _ => true : null },
+            old is null || around.Wish.IsFresh ? null : (old, before!), around.Wish.IsFresh ? null : new LocalPlaces(around.Also, []), around.Meter, cancel);
+        return plan.Plan;
     }
 }
+
+/// <summary>What installs are looked at with.</summary>
+/// <param name="Machine">The machine.</param>
+/// <param name="Catalog">All profiles that are available.</param>
+/// <param name="Wish">What is wanted.</param>
+/// <param name="Also">Folders to look for pieces in.</param>
+/// <param name="Meter">Counts the bytes that are read.</param>
+public sealed record ReinstallSurroundings(Machine Machine, ProfileCatalog Catalog, ReinstallWish Wish, IReadOnlyList<string> Also, WorkMeter? Meter);

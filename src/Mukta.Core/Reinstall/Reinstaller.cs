@@ -2,11 +2,9 @@ using System.Globalization;
 using Mukta.Disk;
 using Mukta.Fetching;
 using Mukta.Host;
-using Mukta.Host.Services;
 using Mukta.Operations;
 using Mukta.Repair;
 using Mukta.Setup;
-using Serilog;
 using static Mukta.Reinstall.ReinstallStep;
 
 namespace Mukta.Reinstall;
@@ -18,71 +16,48 @@ namespace Mukta.Reinstall;
 /// anywhere the same command goes on, and one undo brings back all that Mukta has changed.
 /// </summary>
 /// <param name="machine">The machine.</param>
-/// <param name="services">Its service manager.</param>
-/// <param name="time">For dates and waits.</param>
-/// <param name="log">Takes diagnostics.</param>
-public sealed class Reinstaller(Machine machine, IServiceControl services, TimeProvider time, ILogger log)
+/// <param name="tools">What it works with.</param>
+public sealed class Reinstaller(Machine machine, OperationTools tools)
 {
     internal Machine Machine => machine;
 
-    internal IServiceControl Services => services;
-
-    internal TimeProvider Time => time;
-
-    internal ILogger Log => log;
+    internal OperationTools Tools => tools;
 
     /// <summary>What downloads keep to.</summary>
     public FetchLimits Limits { get; init; } = new();
 
-    /// <summary>Throws where a product runs; the units are those that are about to be switched off.</summary>
-    public Action<ReinstallTarget, IReadOnlyList<ServiceState>> RefuseIfRunning { get; init; } = (_, _) => { };
-
-    /// <summary>Told what is being done.</summary>
-    public Action<ReinstallTarget, string>? Doing { get; init; }
-
-    /// <summary>Told of the operation and of each folder of held areas that it uses.</summary>
-    public Action<OperationHeader, string>? Begun { get; init; }
-
     /// <summary>Folders on this machine in which to look for pieces before the network is asked.</summary>
     public IReadOnlyList<string> Also { get; init; } = [];
 
-    /// <summary>Counts the bytes.</summary>
-    public WorkMeter? Meter { get; init; }
-
-    /// <summary>Proves, before anything is touched, all that the plan depends on: sources, room, rights, that nothing runs.</summary>
+    /// <summary>Proves, before anything is touched, all that the plan depends on: sources, room, rights.</summary>
     /// <param name="targets">The installs.</param>
-    /// <param name="left">The operation that was interrupted; null for a new one.</param>
+    /// <param name="isNew">False to go on with an operation that was interrupted: what it has built takes no room any more.</param>
     /// <param name="cancel">Ends it.</param>
     /// <exception cref="MuktaException">Something is missing.</exception>
-    public async Task ProveAsync(IReadOnlyList<ReinstallTarget> targets, OperationRecord? left, CancellationToken cancel)
+    public async Task ProveAsync(IReadOnlyList<ReinstallTarget> targets, bool isNew, CancellationToken cancel)
     {
         foreach (var target in targets)
         {
             ProveRights(target);
-            RefuseIfRunning(target, await services.StatesAsync([.. target.Profile.Services.Select(s => s.Unit)], cancel).ConfigureAwait(false));
             if (target.Profile.Setup is { } setup && (target.RunsInstall || target.RunsRemove) && target.Manifest.Files.All(f => f.Path != setup.Program))
                 throw new MuktaException(ExitCode.NotTrusted, "The manifest does not list the setup program, so nothing vouches for it.", PathBytes.Shown(setup.Program), "Check the profile's key setup: program.");
             await Repairer.ProveSourcesAsync(target.Build, target.Sources, cancel).ConfigureAwait(false);
         }
 
-        if (left is null)
+        if (isNew)
             ProveSpace(targets);
     }
 
     /// <summary>Does all of it, or goes on with what was interrupted.</summary>
-    /// <param name="command">The command that the user has given.</param>
-    /// <param name="product">The product that the user has named.</param>
+    /// <param name="operation">The operation.</param>
+    /// <param name="locks">Those of the installs that are there.</param>
     /// <param name="wish">What is wanted.</param>
-    /// <param name="words">The user's options, which have to be the same after an interruption.</param>
     /// <param name="targets">The installs, in the order in which they are made.</param>
     /// <param name="cancel">Interrupts between steps and in the middle of long ones.</param>
     /// <exception cref="ReinstallStopped">A step has failed; the same command goes on with it.</exception>
-    public async Task<ReinstallOutcome> RunAsync(string command, string product, ReinstallWish wish, string words, IReadOnlyList<ReinstallTarget> targets, CancellationToken cancel)
+    public async Task<ReinstallOutcome> RunAsync(Operation operation, InstallLocks locks, ReinstallWish wish, IReadOnlyList<ReinstallTarget> targets, CancellationToken cancel)
     {
-        var started = time.GetTimestamp();
-        var header = OperationHeader.New(command, product, targets[^1].Manifest.Release, time);
-        using var operation = Operation.Open(machine.Home, header, words, Begun);
-        using var locks = new InstallLocks(time);
+        var started = tools.Time.GetTimestamp();
         var at = targets[0];
         try
         {
@@ -93,8 +68,6 @@ public sealed class Reinstaller(Machine machine, IServiceControl services, TimeP
             }
 
             var runs = targets.Select((t, i) => new TargetRun(this, operation, wish, locks, at = t, i)).ToList();
-            foreach (var target in targets.Where(t => Directory.Exists(t.Path)))
-                locks.Take(target.Path);
             foreach (var run in runs)
                 operation.NoteOnce(TargetNote, run.Target.Path, run.Target.Profile.Product);
             foreach (var run in runs)
@@ -110,11 +83,9 @@ public sealed class Reinstaller(Machine machine, IServiceControl services, TimeP
                 done.Add(await run.ChangeAsync(cancel).ConfigureAwait(false));
             }
 
-            operation.End();
-            WaitingOperations.Forget(machine.Home, operation.Header.Operation);
-            return new ReinstallOutcome(operation.Header.Operation, done, time.GetElapsedTime(started));
+            return new ReinstallOutcome(operation.Header.Operation, done, tools.Time.GetElapsedTime(started));
         }
-        catch (Exception e) when (ReinstallStopped.AsMuktaException(e, at.Path) is { } told)
+        catch (Exception e) when (OperationStopped.AsMuktaException(e, at.Path) is { } told)
         {
             throw new ReinstallStopped(StateOf(operation, at.Path), operation.Header.Operation, told);
         }

@@ -43,7 +43,7 @@ internal sealed class TargetRun
             CopyUserData(cancel);
         if (IsDone(Built) && (root.Look(built) is not null || IsDone(ChangedOver) || area.KeptOf(path) is not null || area.HasPlaced(path)))
             return;
-        with.Doing?.Invoke(Target, "building the new install");
+        Doing("building the new install");
         Done(Built, await new NewTree(with, operation, Target, wish, built).BuildAsync(path, cancel).ConfigureAwait(false));
     }
 
@@ -65,10 +65,10 @@ internal sealed class TargetRun
         await StepAsync(SetUp, SetUpAsync, cancel).ConfigureAwait(false);
         await StepAsync(ServicesRestored, RestoreServicesAsync, cancel).ConfigureAwait(false);
         Step(LaunchRestored, RestoreLaunch, cancel);
-        with.Doing?.Invoke(Target, "verifying");
+        Doing("verifying");
         using var install = Folder.Open(Target.Path);
-        var after = new Verifier(with.Time).Verify(Target.Manifest, install, new VerifyOptions { Meter = with.Meter, RememberProven = true }, cancel);
-        InstallRecords.TryPut(with.Machine, Profile.Product, Target.Path, Target.Manifest.Release, with.Time);
+        var after = new Verifier(with.Tools.Time).Verify(Target.Manifest, install, new VerifyOptions { Meter = with.Tools.Meter, RememberProven = true }, cancel);
+        InstallRecords.TryPut(with.Machine, Profile.Product, Target.Path, Target.Manifest.Release, with.Tools.Time);
         Done(Verified);
         var fetched = operation.BytesOf(Of(Built, Target.Path));
         return new ReinstalledTarget(Target, fetched, root.Look(archive) is null ? null : operation.Shown(archive), after);
@@ -81,6 +81,15 @@ internal sealed class TargetRun
     private string? OldCopy => area.KeptOf(path);
 
     private List<string> UserPlaces => [.. Target.UserData.Select(u => operation.PathOf(u.Path))];
+
+    private void Doing(string what) => with.Tools.Doing?.Invoke($"{Profile.Title}: {what}");
+
+    /// <summary>Of a product that is not there nothing can be used.</summary>
+    private void RefuseIfRunning()
+    {
+        if (Directory.Exists(Target.Path))
+            Target.Guard.Refuse([Target.Path], []);
+    }
 
     private bool IsDone(string step) => operation.IsDone(Of(step, Target.Path));
 
@@ -108,10 +117,10 @@ internal sealed class TargetRun
     {
         if (!wish.DropsUserData && Target.UserData.Count > 0)
         {
-            with.Doing?.Invoke(Target, "copying user data");
-            with.Meter?.Begin("copying user data", Target.UserData.Sum(u => u.Size.Bytes));
+            Doing("copying user data");
+            with.Tools.Meter?.Begin("copying user data", Target.UserData.Sum(u => u.Size.Bytes));
             copied = new UserDataArchive(root).Fingerprint(UserPlaces, cancel);
-            new UserDataArchive(root).Write(archive, UserPlaces, with.Meter, cancel);
+            new UserDataArchive(root).Write(archive, UserPlaces, with.Tools.Meter, cancel);
             foreach (var place in UserPlaces)
                 operation.NoteOnce(UserDataNote, place, Target.Path);
         }
@@ -123,30 +132,30 @@ internal sealed class TargetRun
     {
         if (Profile.Services.Count > 0)
         {
-            with.Doing?.Invoke(Target, "switching services off");
-            var states = await with.Services.StatesAsync([.. Profile.Services.Select(s => s.Unit)], cancel).ConfigureAwait(false);
+            Doing("switching services off");
+            var states = await with.Tools.Services.StatesAsync([.. Profile.Services.Select(s => s.Unit)], cancel).ConfigureAwait(false);
             foreach (var step in ServicePlan.For(ServiceWish.Off, Profile.Services, states).Steps)
             {
-                operation.Main.Note(ServiceRecord.Line(states.First(s => s.Unit == step.Unit)));
-                await with.Services.DoAsync(step.Act, step.Unit, cancel).ConfigureAwait(false);
+                ServiceRecord.NoteOnce(operation, states.First(s => s.Unit == step.Unit));
+                await with.Tools.Services.DoAsync(step.Act, step.Unit, cancel).ConfigureAwait(false);
             }
         }
 
-        with.RefuseIfRunning(Target, []);
+        RefuseIfRunning();
     }
 
     private async Task RemoveAsync(CancellationToken cancel)
     {
         if (!Target.RunsRemove)
             return;
-        with.Doing?.Invoke(Target, "running the vendor's remove");
-        await new VendorRemove(with.Services, with.Time) { Meter = with.Meter }.RunAsync(operation, Target.Path, Profile, Target.Manifest, cancel).ConfigureAwait(false);
+        Doing("running the vendor's remove");
+        await new VendorRemove(with.Tools.Services, with.Tools.Time) { Meter = with.Tools.Meter }.RunAsync(operation, Target.Path, Profile, Target.Manifest, cancel).ConfigureAwait(false);
     }
 
     private void ChangeOver(CancellationToken cancel)
     {
-        with.Doing?.Invoke(Target, "changing over");
-        with.RefuseIfRunning(Target, []);
+        Doing("changing over");
+        RefuseIfRunning();
         foreach (var inside in Target.Inside)
             operation.NoteOnce(InsideNote, inside, Target.Path);
         if (root.Look(built) is not null)
@@ -177,7 +186,7 @@ internal sealed class TargetRun
         var places = operation.Notes(UserDataNote).Where(n => n.Of == Target.Path).Select(n => n.Text).Distinct().ToList();
         if (places.Count == 0)
             return;
-        with.Doing?.Invoke(Target, "bringing user data back");
+        Doing("bringing user data back");
         new UserDataReturn(operation, archive).PutBack(places, p => p.StartsWith(path + "/", StringComparison.Ordinal), cancel);
     }
 
@@ -185,7 +194,7 @@ internal sealed class TargetRun
     {
         var places = Target.Leftovers.Where(l => l.Blocked is null).Concat(wish.DropsUserData ? Target.UserData.Where(u => !u.Path.StartsWith(Target.Path + "/", StringComparison.Ordinal)) : []).ToList();
         if (places.Count > 0)
-            with.Doing?.Invoke(Target, "holding leftovers");
+            Doing("holding leftovers");
         foreach (var place in places)
         {
             cancel.ThrowIfCancellationRequested();
@@ -200,7 +209,7 @@ internal sealed class TargetRun
         if (!Target.RunsInstall)
             return;
         using var install = Folder.Open(Target.Path);
-        var runner = new SetupRunner(with.Services, with.Time);
+        var runner = new SetupRunner(with.Tools.Services, with.Tools.Time);
         if (operation.Interrupted is { } left && left.WaitsFor is not null && left.HasStep(Of(ChangedOver, Target.Path)))
         {
             if (await runner.NotTrueAsync(install, Profile.Setup!.Then, Target.Manifest, cancel).ConfigureAwait(false) is { Count: > 0 } wrong)
@@ -208,7 +217,7 @@ internal sealed class TargetRun
             return;
         }
 
-        with.Doing?.Invoke(Target, "running the vendor's install");
+        Doing("running the vendor's install");
         var outcome = await runner.RunAsync(install, Profile.Setup!, "install", Target.Manifest, cancel).ConfigureAwait(false);
         if (outcome.End == SetupEnd.NeedsRestart)
             Wait();
@@ -226,11 +235,10 @@ internal sealed class TargetRun
     {
         if (Profile.Services.Count == 0)
             return;
-        with.Doing?.Invoke(Target, "bringing services up");
-        var states = await with.Services.StatesAsync([.. Profile.Services.Select(s => s.Unit)], cancel).ConfigureAwait(false);
-        using var record = new ServiceRecord(operation);
-        var outcome = await new ServiceRestorer(with.Services, with.Time)
-            .DoAsync(record, ServicePlan.For(ServiceWish.Restore, Profile.Services, states), Profile.Services, null, cancel).ConfigureAwait(false);
+        Doing("bringing services up");
+        var states = await with.Tools.Services.StatesAsync([.. Profile.Services.Select(s => s.Unit)], cancel).ConfigureAwait(false);
+        var outcome = await new ServiceRestorer(with.Tools.Services, with.Tools.Time)
+            .DoAsync(operation, ServicePlan.For(ServiceWish.Restore, Profile.Services, states), Profile.Services, null, cancel).ConfigureAwait(false);
         if (outcome.Failure is { } failure)
             throw failure;
     }

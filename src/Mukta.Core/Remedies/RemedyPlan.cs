@@ -1,3 +1,5 @@
+using Mukta.Operations;
+
 namespace Mukta.Remedies;
 
 /// <summary>The worst that a remedy can take from the user.</summary>
@@ -46,14 +48,28 @@ public sealed record RemedyStep(RemedyAct Act, string Subject, string Why, long 
 /// <summary>What a remedy will do, what it costs and what can be lost, made before anything is touched.</summary>
 /// <param name="Steps">In the order in which they are done.</param>
 /// <param name="Loss">The worst that can be lost until it is undone.</param>
-public sealed record RemedyPlan(IReadOnlyList<RemedyStep> Steps, PossibleLoss Loss)
+public sealed record RemedyPlan(IReadOnlyList<RemedyStep> Steps, PossibleLoss Loss) : IOperationPlan
 {
     /// <summary>True if there is nothing to do.</summary>
     public bool IsEmpty => Steps.All(s => s.Act is RemedyAct.Skip or RemedyAct.LeaveInPlace);
+
+    /// <summary>Services that it stops.</summary>
+    public IReadOnlyList<string> Stopped => [.. Steps.Where(s => s.Act == RemedyAct.StopService).Select(s => s.Subject)];
+
+    /// <summary>What it sets aside.</summary>
+    public IReadOnlyList<string> SetAside => [.. Steps.Where(s => s.Act == RemedyAct.SetAside).Select(s => s.Subject)];
 
     /// <summary>Bytes that are kept until the operation is purged.</summary>
     public long BytesKept => Steps.Where(s => s.Act == RemedyAct.SetAside).Sum(s => s.Bytes);
 
     /// <summary>Files that are kept.</summary>
     public long FilesKept => Steps.Where(s => s.Act == RemedyAct.SetAside).Sum(s => s.Files);
+}
+
+/// <summary>What came of a remedy of which there is no more to say.</summary>
+/// <param name="Operation">The operation.</param>
+public sealed record RemedyOutcome(string Operation) : IOperationOutcome
+{
+    /// <inheritdoc/>
+    public ExitCode Code => ExitCode.Done;
 }

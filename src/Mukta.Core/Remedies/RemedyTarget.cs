@@ -1,13 +1,11 @@
-using Mukta.Disk;
 using Mukta.Host;
 using Mukta.Host.Processes;
-using Mukta.Host.Services;
 using Mukta.Manifests;
 using Mukta.Products;
 
 namespace Mukta.Remedies;
 
-/// <summary>What a remedy acts on. Everything in it was found and read once.</summary>
+/// <summary>The product that a remedy acts on. Everything in it was found and read once.</summary>
 /// <param name="Machine">The machine.</param>
 /// <param name="Catalog">All profiles that are available.</param>
 /// <param name="Loaded">The product.</param>
@@ -18,32 +16,24 @@ public sealed record RemedyTarget(Machine Machine, ProfileCatalog Catalog, Loade
     public Profile Profile => Loaded.Profile;
 
     /// <summary>The release's manifest; null if none can be read.</summary>
-    public Manifest? Manifest { get; init; }
+    public Manifest? Manifest => NamedManifest?.Value ?? Loaded.TryReadManifest().Manifest;
+
+    /// <summary>The manifest that the user names; null for the profile's own.</summary>
+    public LazyManifest? NamedManifest { get; init; }
 
     /// <summary>Installs of other products, real paths.</summary>
-    public IReadOnlyList<string> OtherInstalls { get; init; } = [];
-
-    /// <summary>The product as the user named it, for the next command to type.</summary>
-    public required string Arguments { get; init; }
-
-    /// <summary>The processes that use the product or something that is about to be touched. A service's own process is not among them.</summary>
-    /// <param name="touched">What is about to be touched.</param>
-    /// <param name="services">Services that are stopped by the remedy itself.</param>
-    /// <exception cref="ProductRuns">There are some.</exception>
-    public void RefuseIfRunning(IEnumerable<string> touched, IReadOnlyList<ServiceState> services)
+    public IReadOnlyList<string> OtherInstalls
     {
-        if (!Machine.IsLive)
-            return;
-        List<string> folders = [.. Installs.Concat(touched).Where(Path.Exists).Select(Real).Distinct(StringComparer.Ordinal)];
-        var running = new ProcessTable().Using(folders, Profile.Processes).Running.Where(r => services.All(s => s.MainPid != r.Pid)).ToList();
-        if (running.Count > 0)
-            throw new ProductRuns(running, $"End it with: mukta stop {Arguments}");
+        get => field ??= new Reinstall.ReinstallChoice(Machine, Catalog).OfOthers(Loaded);
+        init;
     }
 
-    private static string Real(string path)
-    {
-        if (Directory.Exists(path))
-            return Folder.RealPathOf(path);
-        return Path.Join(Folder.RealPathOf(Path.GetDirectoryName(path)!), Path.GetFileName(path));
-    }
+    /// <summary>Knows who uses the product.</summary>
+    public required RunningGuard Guard { get; init; }
+
+    /// <summary>The installs, or one that is null for a product that is not there: what lies around an install may be there without it.</summary>
+    public IEnumerable<string?> InstallsOrNone => Installs.Count == 0 ? [null] : [.. Installs];
+
+    /// <summary>What is touched if the installs and these are.</summary>
+    public TouchedPlaces Touched(IEnumerable<string> paths, IReadOnlyList<string> stopped) => new(Guard, [.. Installs, .. paths], stopped);
 }

@@ -1,3 +1,4 @@
+using Mukta.Host;
 using Mukta.Disk;
 using Mukta.Host.Launching;
 using Mukta.Host.Services;
@@ -12,7 +13,7 @@ namespace Mukta.Remedies;
 /// Takes a product out: services, the vendor's own remove, the install, leftovers, shortcuts and the record. User data stays unless it
 /// is asked for, and so do installs of other products inside of this one. All that mukta itself moves is kept.
 /// </summary>
-public sealed class RemoveRemedy(RemedyTarget target, IServiceControl services, TimeProvider time) : Remedy(target, services, time)
+public sealed class RemoveRemedy(RemedyTarget target, OperationTools tools) : OperationRemedy<RemedyPlan, RemedyOutcome>(target.Machine, target.Profile.Product, tools)
 {
     private const string InsideNote = "inside", TargetNote = "target", UserDataNote = "user-data";
 
@@ -23,7 +24,7 @@ public sealed class RemoveRemedy(RemedyTarget target, IServiceControl services, 
     public bool WithUserData { get; init; }
 
     /// <inheritdoc/>
-    protected override string Request => WithUserData ? "remove with user data" : "remove";
+    protected override string RequestOf(RemedyPlan plan) => WithUserData ? "remove with user data" : "remove";
 
     /// <summary>The installs that an interrupted run is about.</summary>
     public static IReadOnlyList<string> InstallsOf(OperationRecord interrupted) => [.. interrupted.Notes(TargetNote).Select(n => n.Text)];
@@ -31,16 +32,16 @@ public sealed class RemoveRemedy(RemedyTarget target, IServiceControl services, 
     /// <inheritdoc/>
     public override async Task<RemedyPlan> PlanAsync(CancellationToken cancel)
     {
-        var (profile, machine) = (Target.Profile, Target.Machine);
-        var places = new UserPlaces(machine, Target.Catalog);
+        var (profile, machine) = (target.Profile, Machine);
+        var places = new UserPlaces(machine, target.Catalog);
         var steps = new List<RemedyStep>();
-        if (Services.CanChange && profile.Services.Count > 0)
+        if (Tools.Services.CanChange && profile.Services.Count > 0)
         {
-            var states = await Services.StatesAsync([.. profile.Services.Select(s => s.Unit)], cancel).ConfigureAwait(false);
+            var states = await Tools.Services.StatesAsync([.. profile.Services.Select(s => s.Unit)], cancel).ConfigureAwait(false);
             steps.AddRange(states.Where(IsUp).Select(s => new RemedyStep(RemedyAct.StopService, s.Unit, $"it is {s.Active}, {s.Startup}")));
         }
 
-        foreach (var install in Target.Installs.Where(Directory.Exists))
+        foreach (var install in target.Installs.Where(Directory.Exists))
         {
             if (RunsVendorRemove(install))
                 steps.Add(new RemedyStep(RemedyAct.RunVendorRemove, Path.Join(install, profile.Setup!.Program), "the vendor's own remove; a copy of the install is kept before"));
@@ -52,7 +53,7 @@ public sealed class RemoveRemedy(RemedyTarget target, IServiceControl services, 
                 .Select(d => new RemedyStep(RemedyAct.LeaveInPlace, d.Path, d.Why, d.Size.Bytes, d.Size.Files)));
         }
 
-        var found = (Target.Installs.Count == 0 ? [null] : Target.Installs.Cast<string?>()).ToList();
+        var found = target.InstallsOrNone.ToList();
         foreach (var left in found.SelectMany(i => places.Leftovers(profile, i, cancel)).DistinctBy(p => p.Path))
             steps.Add(new RemedyStep(left.Blocked is null ? RemedyAct.SetAside : RemedyAct.Skip, left.Path, left.Blocked ?? left.Why, left.Size.Bytes, left.Size.Files));
         foreach (var entry in found.OfType<string>().SelectMany(i => new LaunchLook(machine).At(profile, i)).Where(e => Path.Exists(e.Path)).DistinctBy(e => e.Path))
@@ -63,34 +64,46 @@ public sealed class RemoveRemedy(RemedyTarget target, IServiceControl services, 
     }
 
     /// <inheritdoc/>
-    protected override async Task DoAsync(Operation operation, RemedyPlan plan, CancellationToken cancel)
+    protected override IEnumerable<TouchedPlaces> Touched(RemedyPlan plan) => [target.Touched(plan.SetAside, plan.Stopped)];
+
+    /// <inheritdoc/>
+    protected override IReadOnlyList<string> InstallsOf(RemedyPlan plan) => target.Installs;
+
+    /// <inheritdoc/>
+    protected override Task ProveOwnAsync(RemedyPlan plan, CancellationToken cancel)
     {
-        ArgumentNullException.ThrowIfNull(operation);
-        ArgumentNullException.ThrowIfNull(plan);
-        foreach (var install in Target.Installs)
+        ServiceRights.Prove(Tools, Machine, plan.Stopped);
+        return Task.CompletedTask;
+    }
+
+    /// <inheritdoc/>
+    protected override async Task<RemedyOutcome> DoAsync(Operation operation, InstallLocks locks, RemedyPlan plan, CancellationToken cancel)
+    {
+        foreach (var install in target.Installs)
             operation.NoteOnce(TargetNote, install);
         foreach (var left in plan.Steps.Where(s => s.Act == RemedyAct.LeaveInPlace))
-            operation.NoteOnce(InsideNote, operation.PathOf(left.Subject), operation.PathOf(Target.Installs.First(i => left.Subject.StartsWith(i + "/", StringComparison.Ordinal))));
+            operation.NoteOnce(InsideNote, operation.PathOf(left.Subject), operation.PathOf(target.Installs.First(i => left.Subject.StartsWith(i + "/", StringComparison.Ordinal))));
         await StopServicesAsync(operation, plan, cancel).ConfigureAwait(false);
         if (!WithUserData && plan.Steps.Any(s => s.Act == RemedyAct.RunVendorRemove))
             CopyUserData(operation, cancel);
-        foreach (var install in Target.Installs.Where(i => plan.Steps.Any(s => s.Act == RemedyAct.RunVendorRemove && s.Subject.StartsWith(i + "/", StringComparison.Ordinal))))
+        foreach (var install in target.Installs.Where(i => plan.Steps.Any(s => s.Act == RemedyAct.RunVendorRemove && s.Subject.StartsWith(i + "/", StringComparison.Ordinal))))
         {
-            Doing?.Invoke("running the vendor's remove");
-            await new VendorRemove(Services, Time).RunAsync(operation, install, Target.Profile, Target.Manifest!, cancel).ConfigureAwait(false);
+            Tools.Doing?.Invoke("running the vendor's remove");
+            await new VendorRemove(Tools.Services, Tools.Time).RunAsync(operation, install, target.Profile, target.Manifest!, cancel).ConfigureAwait(false);
         }
 
-        foreach (var step in plan.Steps.Where(s => s.Act == RemedyAct.SetAside))
+        foreach (var subject in plan.SetAside)
         {
             cancel.ThrowIfCancellationRequested();
-            SetAside(operation, step);
+            SetAside(operation, subject);
         }
 
         BringInsideBack(operation);
         if (operation.Root.Look(ArchiveOf(operation)) is not null)
             new UserDataReturn(operation, ArchiveOf(operation)).PutBack([.. operation.Notes(UserDataNote).Select(n => n.Text)], _ => false, cancel);
-        foreach (var install in Target.Installs)
-            InstallRecords.TryForget(Target.Machine, Target.Profile.Product, install);
+        foreach (var install in target.Installs)
+            InstallRecords.TryForget(Machine, target.Profile.Product, install);
+        return new RemedyOutcome(operation.Header.Operation);
     }
 
     private static string ArchiveOf(Operation operation) => $"{operation.Main.Path}/user-data.tar";
@@ -98,13 +111,13 @@ public sealed class RemoveRemedy(RemedyTarget target, IServiceControl services, 
     /// <summary>The vendor's remove may take the user's data with it. Once it has begun to run the copy is what counts.</summary>
     private void CopyUserData(Operation operation, CancellationToken cancel)
     {
-        if (Target.Installs.Any(i => operation.IsDone(VendorRemove.Step(VendorRemove.Removing, i))))
+        if (target.Installs.Any(i => operation.IsDone(VendorRemove.Step(VendorRemove.Removing, i))))
             return;
-        var places = new UserPlaces(Target.Machine, Target.Catalog);
-        List<string> data = [.. Target.Installs.SelectMany(i => places.Data(Target.Profile, i, cancel)).Select(d => operation.PathOf(d.Path)).Distinct(StringComparer.Ordinal)];
+        var places = new UserPlaces(target.Machine, target.Catalog);
+        List<string> data = [.. target.Installs.SelectMany(i => places.Data(target.Profile, i, cancel)).Select(d => operation.PathOf(d.Path)).Distinct(StringComparer.Ordinal)];
         if (data.Count == 0)
             return;
-        Doing?.Invoke("copying user data");
+        Tools.Doing?.Invoke("copying user data");
         new UserDataArchive(operation.Root).Write(ArchiveOf(operation), data, null, cancel);
         foreach (var place in data)
             operation.NoteOnce(UserDataNote, place);
@@ -113,24 +126,23 @@ public sealed class RemoveRemedy(RemedyTarget target, IServiceControl services, 
     private static bool IsUp(ServiceState state) => state.IsThere && (state.Active is not ("inactive" or "failed") || state.Startup == "enabled");
 
     private bool RunsVendorRemove(string install) =>
-        Target.Machine.IsLive && Target.Manifest is { } manifest && Target.Profile.Setup is { } setup && setup.Actions.ContainsKey("remove")
+        target.Machine.IsLive && target.Manifest is { } manifest && target.Profile.Setup is { } setup && setup.Actions.ContainsKey("remove")
         && manifest.Files.FirstOrDefault(f => f.Path == setup.Program) is { } program && SetupRunner.IsPublishedIn(install, program);
 
     private IEnumerable<string> InsideOf(string install) =>
-        Target.OtherInstalls.Where(i => i.StartsWith(install + "/", StringComparison.Ordinal)).Select(i => i[(install.Length + 1)..]);
+        target.OtherInstalls.Where(i => i.StartsWith(install + "/", StringComparison.Ordinal)).Select(i => i[(install.Length + 1)..]);
 
     private async Task StopServicesAsync(Operation operation, RemedyPlan plan, CancellationToken cancel)
     {
-        foreach (var unit in plan.Steps.Where(s => s.Act == RemedyAct.StopService).Select(s => s.Subject))
+        foreach (var unit in plan.Stopped)
         {
-            var state = (await Services.StatesAsync([unit], cancel).ConfigureAwait(false))[0];
-            if (!operation.Main.Changes.Any(c => c is ServiceChanged noted && noted.Unit == unit))
-                operation.Main.Note(ServiceRecord.Line(state));
-            Doing?.Invoke($"stopping {unit}");
+            var state = (await Tools.Services.StatesAsync([unit], cancel).ConfigureAwait(false))[0];
+            ServiceRecord.NoteOnce(operation, state);
+            Tools.Doing?.Invoke($"stopping {unit}");
             if (state.Active is not ("inactive" or "failed"))
-                await Services.DoAsync(ServiceAct.Stop, unit, cancel).ConfigureAwait(false);
+                await Tools.Services.DoAsync(ServiceAct.Stop, unit, cancel).ConfigureAwait(false);
             if (state.Startup == "enabled")
-                await Services.DoAsync(ServiceAct.Disable, unit, cancel).ConfigureAwait(false);
+                await Tools.Services.DoAsync(ServiceAct.Disable, unit, cancel).ConfigureAwait(false);
         }
     }
 

@@ -1,5 +1,6 @@
 using Mukta.Fetching;
 using Mukta.Verification;
+using Mukta.Operations;
 
 namespace Mukta.Repair;
 
@@ -10,7 +11,7 @@ namespace Mukta.Repair;
 public sealed record RepairFailure(string Path, string Reason, ExitCode Code);
 
 /// <summary>What a repair has done.</summary>
-public sealed record RepairOutcome
+public sealed record RepairOutcome : IOperationOutcome
 {
     /// <summary>The plan it followed.</summary>
     public required RepairPlan Plan { get; init; }

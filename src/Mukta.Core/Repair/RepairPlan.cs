@@ -26,7 +26,7 @@ public sealed record RepairPlan
     public Manifest? Older { get; init; }
 
     /// <summary>The plan with what was found elsewhere on this machine.</summary>
-    public RepairPlan With(Fetching.LocalPieces local) => this with { Steps = [.. Steps.Select(s => s is PutFile put ? put with { BytesElsewhere = local.BytesFor(put) } : s)] };
+    public RepairPlan With(LocalPieces local) => this with { Steps = [.. Steps.Select(s => s is PutFile put ? put with { BytesElsewhere = local.BytesFor(put) } : s)] };
 
     /// <summary>The plan for a new tree beside an older copy, whose good pieces are taken. Pure.</summary>
     /// <param name="donor">The verification of the older copy.</param>

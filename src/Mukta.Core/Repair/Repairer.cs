@@ -1,6 +1,8 @@
 using System.Globalization;
 using Mukta.Disk;
 using Mukta.Fetching;
+using Mukta.Host.Processes;
+using Mukta.Manifests;
 using Mukta.Operations;
 using Mukta.Repair.Damage;
 using Mukta.Verification;
@@ -14,10 +16,12 @@ namespace Mukta.Repair;
 /// </summary>
 /// <param name="time">For dates and waits.</param>
 /// <param name="log">Takes diagnostics.</param>
-/// <param name="refuseIfRunning">Throws where the product runs; asked again right before anything is touched.</param>
-/// <param name="begun">Told of the operation and of the folder of held areas that it uses, once it has begun.</param>
-public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRunning = null, Action<OperationHeader, string>? begun = null)
+/// <param name="guard">Knows who uses the install; asked again right before anything is touched.</param>
+public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
 {
+    /// <summary>Told of the operation and of the folder in which it keeps something, once it has begun.</summary>
+    public Action<OperationHeader, string>? Begun { get; init; }
+
     /// <summary>What the download keeps to.</summary>
     public FetchLimits Limits { get; init; } = new();
 
@@ -31,20 +35,18 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
     public bool IsNewTree { get; init; }
 
     /// <summary>Does what the plan says.</summary>
-    /// <param name="plan">From <see cref="RepairPlan.For"/>.</param>
-    /// <param name="before">The verification that the plan was made from.</param>
+    /// <param name="prepared">The plan, and what it was made from.</param>
     /// <param name="install">The install.</param>
     /// <param name="sources">Where bytes come from, first choice first.</param>
-    /// <param name="local">What was found elsewhere on this machine; null where nobody looked.</param>
     /// <param name="meter">Counts the work while it is done.</param>
     /// <param name="cancel">Interrupts between steps; what is done is kept, and the same repair goes on from there.</param>
     /// <exception cref="MuktaException">Nothing can be done: no source, no room, no right to write, another run at work.</exception>
-    public async Task<RepairOutcome> RepairAsync(
-        RepairPlan plan, VerifyResult before, Folder install, IReadOnlyList<ISource> sources, LocalPieces? local, WorkMeter? meter, CancellationToken cancel)
+    public async Task<RepairOutcome> RepairAsync(PreparedRepair prepared, Folder install, IReadOnlyList<ISource> sources, WorkMeter? meter, CancellationToken cancel)
     {
+        var (before, plan, local) = prepared;
         if (plan.IsEmpty)
         {
-            EndWhatWasInterrupted(before, install);
+            EndWhatWasInterrupted(before.Manifest, install);
             return new RepairOutcome { Plan = plan, After = before };
         }
 
@@ -52,17 +54,17 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
         await ProveSourcesAsync(plan, sources, cancel).ConfigureAwait(false);
         using var held = InstallLock.Take(install, time);
         ProveSpace(plan, install);
-        refuseIfRunning?.Invoke();
+        guard.Refuse([install.RealPath], []);
         install.EnsureFolder(PlanRunner.StagingFolder);
 
-        var left = Interrupted(before, install);
+        var left = Interrupted(before.Manifest, install);
         var header = left?.Header ?? OperationHeader.New("repair", before.Manifest.Product, before.Manifest.Release, time) with
         {
             Sequence = OperationSequence.Next(Home, OperationRecord.In(install, KeptArea.OfInstall)),
         };
         var operation = header.Operation;
         using var area = left is null ? KeptArea.Begin(install, KeptArea.OfInstall, header, !IsNewTree) : KeptArea.Resume(install, left.Path, !IsNewTree);
-        begun?.Invoke(header, Path.Join(install.RealPath, KeptArea.OfInstall));
+        Begun?.Invoke(header, Path.Join(install.RealPath, KeptArea.OfInstall));
         using var fetcher = new Fetcher(sources, Limits, time, meter, log);
         var runner = new PlanRunner(install, area, plan, fetcher) { Local = local, Donor = Donor, IsResumed = left is not null, Scan = new DamageScan(before.Manifest, plan.Older) };
         meter?.Begin("fetching", plan.BytesToFetch);
@@ -91,23 +93,21 @@ public sealed class Repairer(TimeProvider time, ILogger log, Action? refuseIfRun
     }
 
     /// <summary>The repair that was interrupted before it came to its end; null where none was. The same repair goes on with it, so that one undo undoes all of it.</summary>
-    private static OperationRecord? Interrupted(VerifyResult before, Folder install)
+    public static OperationRecord? Interrupted(Manifest manifest, Folder install)
     {
         var records = OperationRecord.In(install, KeptArea.OfInstall);
         return records.LastOrDefault(r => r.Header.Undoes is null) is { IsEnded: false, IsUndone: false, Header.Command: "repair" } last
-            && (last.Header.Product, last.Header.Release) == (before.Manifest.Product, before.Manifest.Release) && !records.Any(r => r.Header.Undoes == last.Header.Operation)
+            && (last.Header.Product, last.Header.Release) == (manifest.Product, manifest.Release) && !records.Any(r => r.Header.Undoes == last.Header.Operation)
             ? last : null;
     }
 
     /// <summary>An interrupted repair may have had nothing left to do but to write that down.</summary>
-    /// <param name="before">The verification, which has found nothing to do.</param>
-    /// <param name="install">The install.</param>
-    public void EndWhatWasInterrupted(VerifyResult before, Folder install)
+    private void EndWhatWasInterrupted(Manifest manifest, Folder install)
     {
-        if (Interrupted(before, install) is null)
+        if (Interrupted(manifest, install) is null)
             return;
         using var held = InstallLock.Take(install, time);
-        if (Interrupted(before, install) is { } left)
+        if (Interrupted(manifest, install) is { } left)
         {
             using var area = KeptArea.Resume(install, left.Path);
             PlanRunner.ClearStaging(install);

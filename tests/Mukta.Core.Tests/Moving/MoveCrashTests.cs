@@ -1,3 +1,4 @@
+using Mukta.Remedies;
 using Mukta.Disk;
 using Mukta.Moving;
 using Mukta.Tests;
@@ -94,11 +95,8 @@ public sealed class MoveCrashTests
 
     private static void Move(Harbour harbour, Scratch disk)
     {
-        var profile = harbour.Catalog.Of("pier").Profile;
-        var plan = Mover.Interrupted(harbour.Machine, "pier") is { } left ? MovePlan.GoingOn(profile, left.From, left.To, disk.At("games"), default)
-            : Directory.Exists(harbour.Path) ? MovePlan.Of(profile, harbour.Path, disk.At("games/pier"), default) : null;
-        if (plan is not null) // After a kill behind the very end there is nothing left to do.
-            new Mover(harbour.Machine, TimeProvider.System) { Begun = harbour.Remember }.Move(plan, null, default);
+        if (Mover.Interrupted(harbour.Machine, "pier") is not null || Directory.Exists(harbour.Path)) // After a kill behind the very end there is nothing left to do.
+            new MoveRemedy(harbour.RemedyTarget() with { NamedManifest = null }, disk.At("games/pier"), harbour.Tools).Run();
     }
 
     /// <summary>Bytes, names, kinds, modes and times.</summary>

@@ -8,18 +8,18 @@ public sealed class RemedyCrashTests
 {
     [Fact]
     public void After_a_crash_at_any_point_of_a_reset_the_same_command_ends_and_undo_brings_everything_back() =>
-        CrashPoints.ForEach(() => new Scene(h => new ResetRemedy(h.RemedyTarget(), h.Services, new HastyTime()), IsReset), changes: 35, undoChanges: 25);
+        CrashPoints.ForEach(() => new Scene(h => new ResetRemedy(h.RemedyTarget(), h.Tools), IsReset), changes: 35, undoChanges: 25);
 
     [Fact]
     public void After_a_crash_at_any_point_of_a_remove_the_same_command_ends_and_undo_brings_everything_back() =>
-        CrashPoints.ForEach(() => new Scene(h => new RemoveRemedy(h.RemedyTarget(), h.Services, new HastyTime()), IsRemoved), changes: 83, undoChanges: 64);
+        CrashPoints.ForEach(() => new Scene(h => new RemoveRemedy(h.RemedyTarget(), h.Tools), IsRemoved), changes: 83, undoChanges: 64);
 
     [Fact]
     public async Task A_vendors_remove_that_takes_the_users_data_with_it_loses_none_of_it()
     {
         using var harbour = Harbour.Make(hasSetup: true);
         harbour.Scratch.Write("games/mood", "rm -rf screenshots inside ../../.local/share/pier");
-        await ApplyAsync(new RemoveRemedy(harbour.RemedyTarget(), harbour.Services, new HastyTime()));
+        await ApplyAsync(new RemoveRemedy(harbour.RemedyTarget(), harbour.Tools));
         File.ReadAllText(harbour.Scratch.At(".local/share/pier/logbooks/spring.log")).ShouldBe("sailed");
         File.ReadAllText(harbour.Scratch.At("games/pier/screenshots/first.raw")).ShouldBe("a picture");
         File.ReadAllText(harbour.Scratch.At("games/pier/inside/other/bin/other")).ShouldBe("another game");
@@ -31,7 +31,7 @@ public sealed class RemedyCrashTests
     {
         using var harbour = Harbour.Make();
         var before = harbour.Look();
-        await ApplyAsync(new RemoveRemedy(harbour.RemedyTarget(), harbour.Services, new HastyTime()) { WithUserData = true });
+        await ApplyAsync(new RemoveRemedy(harbour.RemedyTarget(), harbour.Tools) { WithUserData = true });
         Directory.Exists(harbour.Scratch.At(".local/share/pier/logbooks")).ShouldBeFalse();
         Directory.Exists(harbour.Scratch.At("games/pier/screenshots")).ShouldBeFalse();
         File.Exists(harbour.Scratch.At("games/pier/inside/other/bin/other")).ShouldBeTrue("another product's install stays");
@@ -43,7 +43,7 @@ public sealed class RemedyCrashTests
     public async Task A_reset_names_what_it_leaves_and_never_takes_what_belongs_to_user_data()
     {
         using var harbour = Harbour.Make(settings: "[\"${config}/pier\", \"${data}/pier\", \"${cache}/absent\"]");
-        var plan = await new ResetRemedy(harbour.RemedyTarget(), harbour.Services, TimeProvider.System).PlanAsync(TestContext.Current.CancellationToken);
+        var plan = await new ResetRemedy(harbour.RemedyTarget(), harbour.Tools).PlanAsync(TestContext.Current.CancellationToken);
         plan.Steps.Select(s => (s.Act, Path.GetFileName(s.Subject))).ShouldBe([(RemedyAct.SetAside, "pier"), (RemedyAct.Skip, "pier")]);
         plan.Steps[1].Why.ShouldContain("the user's own");
     }
@@ -65,10 +65,10 @@ public sealed class RemedyCrashTests
         harbour.Services.Active.ShouldBe("inactive");
     }
 
-    private static async Task ApplyAsync(Remedy remedy) =>
+    private static async Task ApplyAsync(Remedy<RemedyPlan, RemedyOutcome> remedy) =>
         (await remedy.ApplyAsync(await remedy.PlanAsync(TestContext.Current.CancellationToken), TestContext.Current.CancellationToken)).ShouldNotBeNull();
 
-    private sealed class Scene(Func<Harbour, Remedy> remedy, Action<Harbour, string> check) : ICrashScene
+    private sealed class Scene(Func<Harbour, Remedy<RemedyPlan, RemedyOutcome>> remedy, Action<Harbour, string> check) : ICrashScene
     {
         private readonly Harbour harbour = Harbour.Make(settings: "[\"${config}/pier\"]");
 

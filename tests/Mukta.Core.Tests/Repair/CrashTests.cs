@@ -152,7 +152,7 @@ public sealed class CrashTests
         using var release = new FolderSource(Folder.Open(install.Scratch.At("release")));
         var before = install.Verify();
         var plan = RepairPlan.For(before, new RepairWish { Disk = FileSystemCapabilities.OfType("ext4"), LeastToPatch = Install.PieceLength });
-        return new Repairer(TimeProvider.System, Serilog.Core.Logger.None).RepairAsync(plan, before, folder, [release], null, null, default).GetAwaiter().GetResult().Code;
+        return new Repairer(TimeProvider.System, Serilog.Core.Logger.None, Guards.Nobody).RepairAsync(new PreparedRepair(before, plan, null), folder, [release], null, default).GetAwaiter().GetResult().Code;
     }
 
     private static void Undo(Install install) => Undos.All(new OperationCatalog(new OperationHome("/", "/nowhere/at/all"), TimeProvider.System), [install.Root]);

@@ -118,8 +118,8 @@ public sealed class RepairTests
         install.Scratch.Write("install/maps/harbour.pak", "somebody else wrote this");
         using var folder = Folder.Open(install.Root);
         using var release = new FolderSource(Folder.Open(install.Scratch.At("release")));
-        var outcome = await new Repairer(TimeProvider.System, Serilog.Core.Logger.None)
-            .RepairAsync(RepairPlan.For(before, new RepairWish()), before, folder, [release], null, null, TestContext.Current.CancellationToken);
+        var outcome = await new Repairer(TimeProvider.System, Serilog.Core.Logger.None, Guards.Nobody)
+            .RepairAsync(new PreparedRepair(before, RepairPlan.For(before, new RepairWish()), null), folder, [release], null, TestContext.Current.CancellationToken);
         outcome.Code.ShouldBe(ExitCode.Blocked);
         (await File.ReadAllTextAsync(install.Scratch.At("install/maps/harbour.pak"), TestContext.Current.CancellationToken)).ShouldBe("somebody else wrote this");
     }

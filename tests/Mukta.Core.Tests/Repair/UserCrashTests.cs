@@ -1,8 +1,8 @@
 using Mukta.Host;
-using Mukta.Host.Caches;
 using Mukta.Host.Launching;
 using Mukta.Operations;
 using Mukta.Products;
+using Mukta.Remedies;
 using Mukta.Tests;
 
 namespace Mukta.Core.Tests.Repair;
@@ -42,10 +42,8 @@ public sealed class UserCrashTests
 
         public void Run()
         {
-            var caches = new CacheLook(Machine).At(Pier, null, TestContext.Current.CancellationToken);
-            new CacheClearer(Machine, TimeProvider.System).Clear("pier", caches, forGood: false, () => { }, TestContext.Current.CancellationToken);
-            var changes = LaunchRestorer.Plan(new LaunchLook(Machine).At(Pier, scratch.At("games/pier")), "Pier");
-            new LaunchRestorer(Machine, TimeProvider.System).Do("pier", changes);
+            new ClearCachesRemedy(Guards.TargetOf(Machine, Pier), ["pages", "temporary"], Guards.Tools).Run();
+            new RestoreShortcutsRemedy(Guards.TargetOf(Machine, Pier, scratch.At("games/pier")), Guards.Tools).Run();
         }
 
         public void Check(string after)

@@ -187,13 +187,13 @@ public sealed class QuickVerifierTests : IDisposable
     private VerifyResult Quick()
     {
         using var folder = Opened();
-        return Verifier.Quick(ManifestPath, folder, new VerifyOptions(), TestContext.Current.CancellationToken);
+        return Verifier.Quick(new LazyManifest(ManifestPath), folder, new VerifyOptions(), TestContext.Current.CancellationToken);
     }
 
     private void Full()
     {
         using var folder = Opened();
-        Verifier.Full(ManifestPath, folder, new VerifyOptions(), TestContext.Current.CancellationToken);
+        Verifier.Full(new LazyManifest(ManifestPath), folder, new VerifyOptions(), TestContext.Current.CancellationToken);
     }
 
     /// <summary>Lets the files become older than the clock of a file system is fine.</summary>

@@ -14,13 +14,9 @@ public sealed record LaunchChange(LaunchEntry Entry, string? Text);
 /// <param name="Failure">Why it was not made; null where it was.</param>
 public sealed record ChangedEntry(LaunchChange Change, MuktaException? Failure);
 
-/// <summary>Changes launch entries: the old file goes to the held area, the new one comes whole by a rename.</summary>
-/// <param name="machine">The machine.</param>
-/// <param name="time">For the operation's date.</param>
-/// <param name="begun">Told of the operation and of each folder of held areas that it uses.</param>
-public sealed class LaunchRestorer(Machine machine, TimeProvider time, Action<OperationHeader, string>? begun = null)
+/// <summary>Changes launch entries: the old file goes to the kept files, the new one comes whole by a rename.</summary>
+public static class LaunchRestorer
 {
-    private const string Command = "launch", Request = "restore";
     private const int UsualMode = 0b110_100_100;
 
     /// <summary>What is to be changed. Pure.</summary>
@@ -29,20 +25,8 @@ public sealed class LaunchRestorer(Machine machine, TimeProvider time, Action<Op
     public static IReadOnlyList<LaunchChange> Plan(IEnumerable<LaunchEntry> entries, string title) =>
         [.. entries.Select(e => new LaunchChange(e, LaunchFindings.Restored(e, title))).Where(c => c.Text is not null || c.Entry.Asked is null)];
 
-    /// <summary>Makes changes.</summary>
-    /// <returns>The operation's id, where the old files are held, and what became of each change.</returns>
-    public (string Operation, IReadOnlyList<ChangedEntry> Changed) Do(string product, IReadOnlyList<LaunchChange> changes)
-    {
-        using var operation = Operation.Open(machine.Home, OperationHeader.New(Command, product, null, time), Request, begun);
-        var changed = changes.Select(c => Do(operation, c)).ToList();
-        operation.End();
-        return (operation.Header.Operation, changed);
-    }
-
-    /// <summary>Writes down that an interrupted restore has nothing left to do.</summary>
-    public void EndInterrupted(string product) => Operation.EndInterrupted(machine.Home, Command, product, Request);
-
-    internal static ChangedEntry Do(Operation operation, LaunchChange change)
+    /// <summary>Makes one.</summary>
+    public static ChangedEntry Do(Operation operation, LaunchChange change)
     {
         try
         {

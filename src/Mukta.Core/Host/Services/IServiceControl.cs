@@ -31,6 +31,9 @@ public interface IServiceControl
     /// <summary>True where it can change something, and not only tell.</summary>
     bool CanChange { get; }
 
+    /// <summary>True if only root may change something.</summary>
+    bool NeedsRoot => false;
+
     /// <summary>How services stand, in the order in which they are named.</summary>
     /// <exception cref="ServiceControlFailed">The manager does not answer.</exception>
     Task<IReadOnlyList<ServiceState>> StatesAsync(IReadOnlyList<string> units, CancellationToken cancel);

@@ -1,3 +1,4 @@
+using Mukta.Operations;
 using Mukta.Products;
 
 namespace Mukta.Host.Services;
@@ -6,8 +7,7 @@ namespace Mukta.Host.Services;
 /// <param name="Done">The steps that were done.</param>
 /// <param name="Failure">Why it ended early; null where it did not.</param>
 /// <param name="After">How the services stand now, with the last lines of those that are not as they should be.</param>
-/// <param name="Operation">The operation's id, with which it can be undone.</param>
-public sealed record ServiceOutcome(IReadOnlyList<ServiceStep> Done, MuktaException? Failure, IReadOnlyList<ServiceState> After, string Operation);
+public sealed record ServiceOutcome(IReadOnlyList<ServiceStep> Done, MuktaException? Failure, IReadOnlyList<ServiceState> After);
 
 /// <summary>Does what a plan for services says, and waits until they are really up and stay up for a moment.</summary>
 /// <param name="control">The service manager.</param>
@@ -36,19 +36,19 @@ public sealed class ServiceRestorer(IServiceControl control, TimeProvider time)
     }
 
     /// <summary>Does the steps, in order; ends at the first that fails. How each service was is written down before its first step.</summary>
-    /// <param name="record">Where to write it down.</param>
+    /// <param name="operation">Where to write it down.</param>
     /// <param name="plan">The plan.</param>
     /// <param name="expected">All services of the profile.</param>
     /// <param name="doing">Told what is being done.</param>
     /// <param name="cancel">Interrupts between steps.</param>
-    public async Task<ServiceOutcome> DoAsync(ServiceRecord record, ServicePlan plan, IReadOnlyList<ServiceExpectation> expected, Action<ServiceStep>? doing, CancellationToken cancel)
+    public async Task<ServiceOutcome> DoAsync(Operation operation, ServicePlan plan, IReadOnlyList<ServiceExpectation> expected, Action<ServiceStep>? doing, CancellationToken cancel)
     {
         var done = new List<ServiceStep>();
         MuktaException? failure = null;
         try
         {
             foreach (var before in await control.StatesAsync([.. plan.Steps.Select(s => s.Unit).Distinct()], cancel).ConfigureAwait(false))
-                record.Note(before);
+                ServiceRecord.NoteOnce(operation, before);
             foreach (var step in plan.Steps)
             {
                 doing?.Invoke(step);
@@ -63,8 +63,7 @@ public sealed class ServiceRestorer(IServiceControl control, TimeProvider time)
             failure = e;
         }
 
-        record.End();
-        return new ServiceOutcome(done, failure, await LookAsync(expected, cancel).ConfigureAwait(false), record.Operation);
+        return new ServiceOutcome(done, failure, await LookAsync(expected, cancel).ConfigureAwait(false));
     }
 
     /// <summary>Waits until services are up, and then for a moment in which each has to keep its process.</summary>

@@ -14,7 +14,7 @@ public sealed class ServiceUndo(IServiceControl control, CancellationToken cance
     public bool MayRestore(string unit) => Units.Contains(unit);
 
     /// <inheritdoc/>
-    public ServiceChanged Now(string unit) => ServiceRecord.Line(State(unit));
+    public ServiceChanged Now(string unit) => ServiceRecord.Of(State(unit));
 
     /// <inheritdoc/>
     public void Restore(ServiceChanged before)

@@ -23,13 +23,16 @@ public sealed class Systemctl(string systemctl, string journalctl, TimeProvider 
     /// <inheritdoc/>
     public bool CanChange => true;
 
+    /// <summary>True for the machine's own. Whether another one that the user names needs rights is theirs to know.</summary>
+    public bool NeedsRoot { get; private init; } = true;
+
     /// <summary>The service control of this machine: the program that <see cref="Variable"/> names, or the first on the path.</summary>
     public static Systemctl Of(Func<string, string?> environment, TimeProvider time)
     {
         if (environment(Variable) is not { Length: > 0 } named)
             return new Systemctl(OnPath(environment, "systemctl"), OnPath(environment, "journalctl"), time);
         var beside = Path.Join(Path.GetDirectoryName(named), "journalctl");
-        return new Systemctl(Path.GetFullPath(named), File.Exists(beside) ? Path.GetFullPath(beside) : OnPath(environment, "journalctl"), time);
+        return new Systemctl(Path.GetFullPath(named), File.Exists(beside) ? Path.GetFullPath(beside) : OnPath(environment, "journalctl"), time) { NeedsRoot = false };
     }
 
     /// <summary>A program on the path, never one that lies in the working folder: that folder may be anybody's.</summary>

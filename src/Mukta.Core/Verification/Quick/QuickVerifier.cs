@@ -12,27 +12,31 @@ namespace Mukta.Verification.Quick;
 public sealed class QuickVerifier(TimeProvider time, IVerifiedMemory memory)
 {
     /// <summary>Reads everything, and remembers.</summary>
-    public VerifyResult Full(string manifestPath, Folder install, VerifyOptions options, CancellationToken cancel)
+    public VerifyResult Full(LazyManifest manifest, Folder install, VerifyOptions options, CancellationToken cancel)
     {
-        var identity = VerifiedRecord.Identity(manifestPath);
-        var result = new Verifier(time).Verify(MetalinkReader.ReadFile(manifestPath), install, options with { RememberProven = true }, cancel);
-        Remember(result, manifestPath, identity, install);
+        ArgumentNullException.ThrowIfNull(manifest);
+        ArgumentNullException.ThrowIfNull(options);
+        var result = new Verifier(time).Verify(manifest.Value, install, options with { RememberProven = true }, cancel);
+        Remember(result, manifest, install);
         return result;
     }
 
-    /// <summary>Reads only what nothing is remembered of, or what was touched since.</summary>
-    public VerifyResult Quick(string manifestPath, Folder install, VerifyOptions options, CancellationToken cancel)
+    /// <summary>Reads only what nothing is remembered of, or what was touched since; the manifest too.</summary>
+    public VerifyResult Quick(LazyManifest manifest, Folder install, VerifyOptions options, CancellationToken cancel)
     {
-        var (started, looked, identity) = (time.GetTimestamp(), time.GetUtcNow(), VerifiedRecord.Identity(manifestPath));
+        ArgumentNullException.ThrowIfNull(manifest);
+        ArgumentNullException.ThrowIfNull(install);
+        ArgumentNullException.ThrowIfNull(options);
+        var (started, looked) = (time.GetTimestamp(), time.GetUtcNow());
         options.Meter?.Begin("looking", 0);
         var record = memory.Find(install.RealPath);
         if (record is null || record.FileSystem != FileSystemCapabilities.NumberOf(install.Path))
-            return Full(manifestPath, install, options, cancel);
-        if (record.IsWhole && record.Manifest == identity && new QuickLook(install, record, options.Meter, cancel).Look() is { } strays)
+            return Full(manifest, install, options, cancel);
+        if (record.IsWhole && record.Manifest == manifest.IdentityNow && new QuickLook(install, record, options.Meter, cancel).Look() is { } strays)
         {
             return new VerifyResult
             {
-                UnreadManifest = new Lazy<Manifest>(() => MetalinkReader.ReadFile(manifestPath)),
+                UnreadManifest = new Lazy<Manifest>(() => manifest.Value),
                 Release = record.Release,
                 Findings = strays,
                 LookedAt = looked,
@@ -46,24 +50,20 @@ public sealed class QuickVerifier(TimeProvider time, IVerifiedMemory memory)
             };
         }
 
-        var manifest = MetalinkReader.ReadFile(manifestPath);
-        var result = new Verifier(time).Verify(manifest, install, options with { RememberProven = true, Trusted = record.TrustedFor(manifest) }, cancel);
+        var result = new Verifier(time).Verify(manifest.Value, install, options with { RememberProven = true, Trusted = record.TrustedFor(manifest.Value) }, cancel);
         result = result with { Elapsed = time.GetElapsedTime(started), TrustedSince = result.FilesTrusted > 0 ? record.Since : null };
-        Remember(result, manifestPath, identity, install);
+        Remember(result, manifest, install);
         return result;
     }
 
-    /// <summary>How a manifest's file stands, before it is read; null where it is not there.</summary>
-    public static string? IdentityOf(string manifestPath) => VerifiedRecord.Identity(manifestPath);
-
-    /// <summary>Remembers what a verification has shown that somebody else has made.</summary>
+    /// <summary>Remembers what a verification has shown.</summary>
     /// <param name="result">The verification; it must have remembered what it proved.</param>
-    /// <param name="manifestPath">The manifest's file.</param>
-    /// <param name="identity">How the manifest's file stood before it was read; null where nobody has looked.</param>
+    /// <param name="manifest">The manifest; nothing is remembered if its file has changed since it was read.</param>
     /// <param name="install">The install.</param>
-    public void Remember(VerifyResult result, string manifestPath, string? identity, Folder install)
+    public void Remember(VerifyResult result, LazyManifest manifest, Folder install)
     {
-        if (identity is not null && identity == VerifiedRecord.Identity(manifestPath))
+        ArgumentNullException.ThrowIfNull(manifest);
+        if (manifest.Identity is { } identity && identity == manifest.IdentityNow)
             memory.TryPut(VerifiedRecord.Of(result, install, identity));
     }
 }

@@ -29,9 +29,6 @@ internal sealed record VerifiedRecord(
     /// <summary>How many files are sealed.</summary>
     public long Count => Folders.Values.Sum(f => (long)f.Count);
 
-    /// <summary>How a manifest's file stands, in a few words; null where it is not there.</summary>
-    public static string? Identity(string manifestPath) => Node.At(manifestPath) is { } node ? $"{node.Device}:{node.Inode}:{node.Size}:{node.ModifiedNs}:{node.ChangedNs}" : null;
-
     /// <summary>What a verification lets a later one trust.</summary>
     /// <param name="result">The verification; it must have remembered what it proved.</param>
     /// <param name="install">The install.</param>

@@ -3,6 +3,7 @@ using Mukta.Host;
 using Mukta.Host.Caches;
 using Mukta.Host.Processes;
 using Mukta.Products;
+using Mukta.Remedies;
 using Mukta.Tests;
 
 namespace Mukta.Core.Tests.Host.Caches;
@@ -53,13 +54,13 @@ public sealed class CacheTests : IDisposable
         var cleared = Clear(forGood: false, "pages").Single(c => c.Cache.Path.EndsWith("pages-1", StringComparison.Ordinal));
         Directory.EnumerateFileSystemEntries(scratch.At(".cache/pier/pages-1")).ShouldBeEmpty();
         File.GetUnixFileMode(scratch.At(".cache/pier/pages-1")).ShouldBe(Own);
-        scratch.Snapshot(Path.GetRelativePath(scratch.Root, cleared.HeldAt!)).ShouldBe(before);
+        scratch.Snapshot(Path.GetRelativePath(scratch.Root, cleared.KeptAt!)).ShouldBe(before);
     }
 
     [Fact]
     public void Clearing_for_good_leaves_nothing_and_nothing_held()
     {
-        Clear(forGood: true, "pages", CacheFolder.Temporary).ShouldAllBe(c => c.Failure == null && c.HeldAt == null);
+        Clear(forGood: true, "pages", CacheFolder.Temporary).ShouldAllBe(c => c.Failure == null && c.KeptAt == null);
         Directory.EnumerateFileSystemEntries(scratch.At(".cache/pier")).Select(Path.GetFileName).Order().ShouldBe(["keys", "pages-1", "pages-22"]);
         Directory.Exists(scratch.At(".local/state/mukta/kept")).ShouldBeTrue();
         Directory.EnumerateFiles(scratch.At(".local/state/mukta/kept"), "*", SearchOption.AllDirectories).ShouldBeEmpty();
@@ -77,7 +78,7 @@ public sealed class CacheTests : IDisposable
             File.WriteAllText(Path.Join(other, "cache/pier/pages-1/x"), "x");
             Directory.Delete(scratch.At(".cache"), recursive: true);
             Directory.CreateSymbolicLink(scratch.At(".cache"), Path.Join(other, "cache"));
-            Clear(forGood: false, "pages").ShouldHaveSingleItem().HeldAt!.ShouldStartWith(Path.Join(other, "cache/pier/.mukta/kept/"));
+            Clear(forGood: false, "pages").ShouldHaveSingleItem().KeptAt!.ShouldStartWith(Path.Join(other, "cache/pier/.mukta/kept/"));
         }
         finally
         {
@@ -97,9 +98,10 @@ public sealed class CacheTests : IDisposable
     public void While_the_product_runs_nothing_is_cleared()
     {
         var before = scratch.Snapshot(".cache");
-        var chosen = Look().Where(c => c.Name == "pages").ToList();
-        Should.Throw<ProductRuns>(() => new CacheClearer(machine, TimeProvider.System).Clear(
-            "pier", chosen, false, () => throw new ProductRuns([new RunningProcess(9, "pier", 0, default, 0, ["x"])], "stop it"), default));
+        using var running = System.Diagnostics.Process.Start("sh", ["-c", $"exec 3< '{scratch.At(".cache/pier/pages-1/c")}'; exec sleep 600"]);
+        SpinWait.SpinUntil(() => File.Exists($"/proc/{running.Id}/fd/3"), TimeSpan.FromSeconds(10)).ShouldBeTrue();
+        Should.Throw<ProductRuns>(() => Clear(false, "pages")).Running.ShouldHaveSingleItem().Pid.ShouldBe(running.Id);
+        running.Kill();
         scratch.Snapshot(".cache").ShouldBe(before);
     }
 
@@ -124,5 +126,5 @@ public sealed class CacheTests : IDisposable
     private IReadOnlyList<CacheFolder> Look() => new CacheLook(machine).At(profile, null, default);
 
     private IReadOnlyList<ClearedCache> Clear(bool forGood, params string[] names) =>
-        new CacheClearer(machine, TimeProvider.System).Clear("pier", [.. Look().Where(c => names.Contains(c.Name))], forGood, () => { }, default).Cleared;
+        new ClearCachesRemedy(Guards.TargetOf(machine, profile), names, Guards.Tools) { IsPermanent = forGood }.Run()!.Cleared;
 }

@@ -2,6 +2,7 @@ using CsCheck;
 using Mukta.Host;
 using Mukta.Host.Launching;
 using Mukta.Products;
+using Mukta.Remedies;
 using Mukta.Tests;
 
 namespace Mukta.Core.Tests.Host.Launching;
@@ -108,5 +109,5 @@ public sealed class LaunchTests : IDisposable
 
     private IReadOnlyList<LaunchEntry> Look() => new LaunchLook(machine).At(profile, scratch.At("games/pier"));
 
-    private IReadOnlyList<ChangedEntry> Restore() => new LaunchRestorer(machine, TimeProvider.System).Do("pier", LaunchRestorer.Plan(Look(), "Pier")).Changed;
+    private IReadOnlyList<ChangedEntry> Restore() => new RestoreShortcutsRemedy(Guards.TargetOf(machine, profile, scratch.At("games/pier")), Guards.Tools).Run()?.Changed ?? [];
 }

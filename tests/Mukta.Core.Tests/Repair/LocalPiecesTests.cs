@@ -77,7 +77,7 @@ public class LocalPiecesTests
         plan.Puts.Select(p => (p.Path, p.IsFresh, p.BytesToFetch)).ShouldBe([("bin/game", true, 9000), ("maps/pier.pak", false, Install.PieceLength)], ignoreOrder: true);
         using var folder = Folder.Open(install.Root);
         using var release = new FolderSource(Folder.Open(install.Scratch.At("release")));
-        var outcome = await new Repairer(TimeProvider.System, Serilog.Core.Logger.None).RepairAsync(plan, before, folder, [release], null, null, TestContext.Current.CancellationToken);
+        var outcome = await new Repairer(TimeProvider.System, Serilog.Core.Logger.None, Guards.Nobody).RepairAsync(new PreparedRepair(before, plan, null), folder, [release], null, TestContext.Current.CancellationToken);
         outcome.Sources.Sum(s => s.Bytes).ShouldBe(9000 + Install.PieceLength);
         File.Exists(install.Kept(outcome, "bin/game")).ShouldBeTrue();
         outcome.Code.ShouldBe(ExitCode.Done);

@@ -3,10 +3,10 @@ using Mukta.Disk;
 using Mukta.Hashing;
 using Mukta.Manifests;
 using Mukta.Operations;
-using Mukta.Repair;
+using Mukta.Fetching;
 using Mukta.Verification;
 
-namespace Mukta.Fetching;
+namespace Mukta.Repair;
 
 /// <summary>Where to look for pieces on this machine before the network is asked.</summary>
 /// <param name="Also">Folders that the user named: every file in them is looked at.</param>

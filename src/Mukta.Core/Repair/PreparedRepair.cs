@@ -1,0 +1,38 @@
+using Mukta.Disk;
+using Mukta.Verification;
+using Mukta.Operations;
+
+namespace Mukta.Repair;
+
+/// <summary>A repair's plan with what it was made from: the verification, and the pieces that were found on this machine.</summary>
+/// <param name="Before">The verification.</param>
+/// <param name="Plan">The plan.</param>
+/// <param name="Local">What was found on this machine; null if nobody looked.</param>
+public sealed record PreparedRepair(VerifyResult Before, RepairPlan Plan, LocalPieces? Local) : IOperationPlan, IDisposable
+{
+    /// <inheritdoc/>
+    public bool IsEmpty => Plan.IsEmpty;
+
+    /// <summary>Makes the plan for what a verification has found, and looks on this machine for the pieces that it needs.</summary>
+    /// <param name="before">The verification.</param>
+    /// <param name="install">What was verified.</param>
+    /// <param name="wish">What is wanted.</param>
+    /// <param name="donor">An older copy whose good pieces are taken, with its own verification; null for none.</param>
+    /// <param name="places">Where else to look; null to look nowhere.</param>
+    /// <param name="meter">Counts the bytes that are read.</param>
+    /// <param name="cancel">Ends it.</param>
+    public static PreparedRepair Of(
+        VerifyResult before, Folder install, RepairWish wish, (Folder Folder, VerifyResult Found)? donor, LocalPlaces? places, WorkMeter? meter, CancellationToken cancel)
+    {
+        var plan = RepairPlan.For(before, wish);
+        if (donor is { } copy)
+            plan = plan.BesideDonor(copy.Found, wish.Disk);
+        if (places is null)
+            return new PreparedRepair(before, plan, null);
+        var local = LocalPieces.For(plan, donor?.Found ?? before, donor?.Folder ?? install, places, meter, cancel);
+        return new PreparedRepair(before, plan.With(local), local);
+    }
+
+    /// <inheritdoc/>
+    public void Dispose() => Local?.Dispose();
+}

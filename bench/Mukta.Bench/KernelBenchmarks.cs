@@ -4,7 +4,9 @@ using Mukta.Hashing.Lanes;
 
 namespace Mukta.Bench;
 
-/// <summary>Hashes 8 MiB as pieces of 32 KiB that are in the second-level cache, as they are when a file has just been read, on one core.</summary>
+/// <summary>
+/// Hashes 8 MiB as pieces of 32 KiB that are in the second-level cache, as they are when a file has just been read, on one core.
+/// </summary>
 public class KernelBenchmarks
 {
     public const int Bytes = 8 << 20;

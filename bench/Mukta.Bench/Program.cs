@@ -8,10 +8,13 @@ using BenchmarkDotNet.Toolchains.InProcess.Emit;
 using Mukta.Bench;
 
 // Measures the kernels of SHA-256 and prints a line of a table for each; with --quick only shows that it runs.
-var job = (args.Contains("--quick") ? Job.Dry : Job.Default.WithWarmupCount(3).WithIterationCount(15)).WithToolchain(InProcessEmitToolchain.Instance);
-var config = ManualConfig.CreateEmpty().AddJob(job).AddColumnProvider(DefaultColumnProviders.Instance).AddLogger(NullLogger.Instance).WithOptions(ConfigOptions.DisableLogFile);
+var job = (args.Contains("--quick") ? Job.Dry : Job.Default.WithWarmupCount(3).WithIterationCount(15))
+    .WithToolchain(InProcessEmitToolchain.Instance);
+var config = ManualConfig.CreateEmpty().AddJob(job).AddColumnProvider(DefaultColumnProviders.Instance).AddLogger(NullLogger.Instance)
+    .WithOptions(ConfigOptions.DisableLogFile);
 var summary = BenchmarkRunner.Run<KernelBenchmarks>(config);
-var speeds = summary.Reports.Where(r => r.ResultStatistics is not null).ToDictionary(r => (string)r.BenchmarkCase.Parameters["Method"], r => KernelBenchmarks.Bytes / r.ResultStatistics!.Median);
+var speeds = summary.Reports.Where(r => r.ResultStatistics is not null)
+    .ToDictionary(r => (string)r.BenchmarkCase.Parameters["Method"], r => KernelBenchmarks.Bytes / r.ResultStatistics!.Median);
 if (!speeds.TryGetValue("platform", out var platform))
 {
     Console.Error.WriteLine("The benchmark did not run.");

@@ -37,7 +37,8 @@ internal static class App
         catch (OperationCanceledException) when (interrupt.IsCancellationRequested)
         {
             return session.Fail(new MuktaException(
-                ExitCode.Interrupted, "Interrupted.", Shell.Typed(args), "What was finished is kept. Run the same command again to go on."));
+                ExitCode.Interrupted, "Interrupted.", Shell.Typed(args),
+                "What was finished is kept. Run the same command again to go on."));
         }
         catch (IOException e) when (e.HResult == BrokenPipe)
         {
@@ -67,8 +68,11 @@ internal static class App
     {
         var root = new RootCommand("Verify game and launcher installs against their published manifests, and repair what is wrong.")
         {
-            VerifyCommand.Build(), RepairCommand.Build(), CheckCommand.Build(), StopCommand.Build(), ServicesCommand.Build(), CachesCommand.Build(), LaunchCommand.Build(),
-            LocateCommand.Build(), AdoptCommand.Build(), MoveCommand.Build(), ReinstallCommand.Build(), ResetCommand.Build(), RemoveCommand.Build(), SetupCommand.Build(), UndoCommand.Build(), HeldCommand.Build(), ManifestCommand.Build(), ProfileCommand.Build(), DemoCommand.Build(),
+            VerifyCommand.Build(), RepairCommand.Build(), CheckCommand.Build(), StopCommand.Build(), ServicesCommand.Build(),
+                CachesCommand.Build(), LaunchCommand.Build(),
+            LocateCommand.Build(), AdoptCommand.Build(), MoveCommand.Build(), ReinstallCommand.Build(), ResetCommand.Build(),
+            RemoveCommand.Build(), SetupCommand.Build(), UndoCommand.Build(), HeldCommand.Build(), ManifestCommand.Build(),
+            ProfileCommand.Build(), DemoCommand.Build(),
         };
         foreach (var option in CommonOptions.All)
             root.Options.Add(option);
@@ -90,7 +94,11 @@ internal static class App
         foreach (var ready in WaitingOperations.Ready(UserFolders.Of(UserEnvironment.Get).State, () => SetupRunner.Boot))
         {
             if (ready.CommandLine != Shell.Typed(args))
-                Console.Error.WriteLine($"The machine was restarted, and operation {PathBytes.Shown(ready.Operation)} can go on: {PathBytes.Shown(ready.CommandLine)}");
+            {
+                Console.Error.WriteLine(
+                    $"The machine was restarted, and operation {PathBytes.Shown(ready.Operation)} can go on: "
+                    + $"{PathBytes.Shown(ready.CommandLine)}");
+            }
         }
     }
 

@@ -5,11 +5,23 @@ namespace Mukta.Cli;
 /// <summary>The options that every command takes.</summary>
 internal static class CommonOptions
 {
-    public static Option<bool> Json { get; } = new("--json") { Description = "Print one JSON document on standard output.", Recursive = true };
+    public static Option<bool> Json { get; } = new("--json")
+    {
+        Description = "Print one JSON document on standard output.",
+        Recursive = true,
+    };
 
-    public static Option<bool> Quiet { get; } = new("--quiet") { Description = "Print only the verdict; no lists, no progress.", Recursive = true };
+    public static Option<bool> Quiet { get; } = new("--quiet")
+    {
+        Description = "Print only the verdict; no lists, no progress.",
+        Recursive = true,
+    };
 
-    public static Option<bool> Verbose { get; } = new("--verbose") { Description = "Tell on standard error what is being done, and details of errors.", Recursive = true };
+    public static Option<bool> Verbose { get; } = new("--verbose")
+    {
+        Description = "Tell on standard error what is being done, and details of errors.",
+        Recursive = true,
+    };
 
     public static IReadOnlyList<Option> All { get; } = [Json, Quiet, Verbose];
 
@@ -20,8 +32,16 @@ internal static class CommonOptions
     public static Option<bool> Yes() => new("--yes") { Description = "Do not ask; do what the plan says." };
 
     /// <summary>Another machine's disk.</summary>
-    public static Option<string?> Root() => new("--root") { Description = "The machine is the one whose disk is mounted at this folder.", HelpName = "DIR" };
+    public static Option<string?> Root() => new("--root")
+    {
+        Description = "The machine is the one whose disk is mounted at this folder.",
+        HelpName = "DIR",
+    };
 
     /// <summary>Where profiles are looked for first.</summary>
-    public static Option<string?> Profiles() => new("--profiles") { Description = "A folder with profiles, looked at before the user's and the system's.", HelpName = "DIR" };
+    public static Option<string?> Profiles() => new("--profiles")
+    {
+        Description = "A folder with profiles, looked at before the user's and the system's.",
+        HelpName = "DIR",
+    };
 }

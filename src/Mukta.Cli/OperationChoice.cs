@@ -11,9 +11,14 @@ namespace Mukta.Cli;
 /// <summary>The options with which a command is told where to look for operations.</summary>
 internal sealed class OperationChoice
 {
-    private readonly Option<string[]> inside = new("--in") { Description = "An install to look in, beside those that are known. May be given several times.", HelpName = "DIR" };
+    private readonly Option<string[]> inside = new("--in")
+    {
+        Description = "An install to look in, beside those that are known. May be given several times.",
+        HelpName = "DIR",
+    };
     private readonly Option<string?> profiles = CommonOptions.Profiles();
     private readonly Option<string?> root = CommonOptions.Root();
+    private ProfileCatalog? read;
 
     public void AddTo(Command command)
     {
@@ -23,26 +28,38 @@ internal sealed class OperationChoice
     }
 
     public Machine Machine(ParseResult parsed) =>
-        parsed.GetValue(root) is { } mounted ? Host.Machine.MountedAt(mounted, UserEnvironment.Get) : Host.Machine.Here(UserEnvironment.Get);
+        parsed.GetValue(root) is { } mounted ? Host.Machine.MountedAt(mounted, UserEnvironment.Get)
+        : Host.Machine.Here(UserEnvironment.Get);
 
-    public OperationCatalog Catalog(ParseResult parsed, CancellationToken cancel = default) => new(Machine(parsed).Home, TimeProvider.System, new ServiceUndo(Product.ControlOf(Machine(parsed)), cancel) { Units = Units(parsed) });
+    public OperationCatalog Catalog(ParseResult parsed, CancellationToken cancel = default) =>
+        new(Machine(parsed).Home, TimeProvider.System,
+        new ServiceUndo(Product.ControlOf(Machine(parsed)), cancel) { Units = Units(parsed) });
 
-    /// <summary>All operations that hold something, oldest first: those of the state database, of the user, and of the installs that profiles and records name.</summary>
+    /// <summary>
+    /// All operations that hold something, oldest first: those of the state database, of the user, and of the installs that profiles and
+    /// records name.
+    /// </summary>
     public IReadOnlyList<KeptOperation> All(ParseResult parsed)
     {
         var machine = Machine(parsed);
         var finder = new InstallFinder(machine.Folders);
-        var installs = ProfileCatalog.Read(parsed.GetValue(profiles), UserEnvironment.Get).Profiles
-            .SelectMany(p => finder.Find(p.Profile, (LazyManifest?)null, InstallRecords.PathsOf(machine, p.Profile.Product)).Select(f => f.Path));
-        return Catalog(parsed).All(installs.Concat((parsed.GetValue(inside) ?? []).Select(Path.GetFullPath)), OperationIndex.PlacesOf(machine));
+        var installs = Profiles(parsed)
+            .SelectMany(
+            p => finder.Find(p.Profile, (LazyManifest?)null, InstallRecords.PathsOf(machine, p.Profile.Product)).Select(f => f.Path));
+        return Catalog(parsed).All(
+            installs.Concat((parsed.GetValue(inside) ?? []).Select(Path.GetFullPath)), OperationIndex.PlacesOf(machine));
     }
+
+    private IEnumerable<LoadedProfile> Profiles(ParseResult parsed) => (read ??= ProfileCatalog.Read(parsed.GetValue(profiles), UserEnvironment.Get)).Profiles;
 
     /// <summary>The services that the profiles name.</summary>
     private HashSet<string> Units(ParseResult parsed) =>
-        [.. ProfileCatalog.Read(parsed.GetValue(profiles), UserEnvironment.Get).Profiles.SelectMany(p => p.Profile.Services).Select(s => s.Unit)];
+        [.. Profiles(parsed).SelectMany(p => p.Profile.Services)
+        .Select(s => s.Unit)];
 
     /// <summary>What the user has to add to another command to look in the same places.</summary>
     public string Arguments(ParseResult parsed) => string.Concat(
         (parsed.GetValue(inside) ?? []).Select(i => $" --in {Shell.Quoted(i)}")
-        .Concat(new[] { profiles, root }.Where(o => parsed.GetValue(o) is not null).Select(o => $" {o.Name} {Shell.Quoted(parsed.GetValue(o)!)}")));
+        .Concat(new[] { profiles, root }.Where(o => parsed.GetValue(o) is not null)
+        .Select(o => $" {o.Name} {Shell.Quoted(parsed.GetValue(o)!)}")));
 }

@@ -21,36 +21,33 @@ internal sealed record Product(LoadedProfile Loaded, ProfileCatalog Catalog, Mac
 
     public Profile Profile => Loaded.Profile;
 
-    /// <summary>What an undo has to be told to look at the same machine.</summary>
-    public string OptionsForUndo => UndoOptionsOf(Machine);
-
     /// <summary>How the user named it, for the next command to type.</summary>
     public string Arguments => Profile.Product + Options;
 
     /// <summary>What remedies work with.</summary>
-    public static OperationTools ToolsOf(Machine machine, Session session, ParseResult parsed) => new(ControlOf(machine), TimeProvider.System)
-    {
-        Begun = (header, place) => OperationIndex.TryPut(machine, header, place),
-        Doing = session.Say,
-        Typed = Shell.Typed(parsed),
-        Log = session.Log(),
-    };
+    public static OperationTools ToolsOf(Machine machine, Session session, ParseResult parsed) =>
+        new(ControlOf(machine), TimeProvider.System)
+        {
+            Begun = (header, place) => OperationIndex.TryPut(machine, header, place),
+            Doing = session.Say,
+            Typed = Shell.Typed(parsed),
+            OptionsForUndo = machine.IsLive ? "" : $" --root {Shell.Quoted(machine.Root)}",
+            Log = session.Log(),
+        };
 
     /// <summary>The service control of a machine.</summary>
     public static IServiceControl ControlOf(Machine machine) =>
         machine.IsLive ? Systemctl.Of(Environment.GetEnvironmentVariable, TimeProvider.System) : new UnitLinks(machine.Root);
 
-    /// <summary>What an undo has to be told to look at a machine.</summary>
-    public static string UndoOptionsOf(Machine machine) => machine.IsLive ? "" : $" --root {Shell.Quoted(machine.Root)}";
-
     /// <summary>What a remedy acts on.</summary>
     /// <param name="installs">The installs that are meant.</param>
     /// <param name="manifest">The manifest that the user names; null for the profile's own.</param>
-    public RemedyTarget Target(IReadOnlyList<string> installs, LazyManifest? manifest = null) => new(Machine, Catalog, Loaded, [.. installs.Select(Disk.Folder.RealPathOf)])
-    {
-        NamedManifest = manifest,
-        Guard = new RunningGuard(Machine, Profile.Processes, $"End it with: mukta stop {Arguments}"),
-    };
+    public RemedyTarget Target(IReadOnlyList<string> installs, LazyManifest? manifest = null) =>
+        new(Machine, Catalog, Loaded, [.. installs.Select(Disk.Folder.RealPathOf)])
+        {
+            NamedManifest = manifest,
+            Guard = new RunningGuard(Machine, Profile.Processes, $"End it with: mukta stop {Arguments}"),
+        };
 
     /// <summary>Knows who uses a product that is worked on together with this one.</summary>
     public RunningGuard GuardOf(LoadedProfile other) =>

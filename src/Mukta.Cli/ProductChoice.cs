@@ -10,9 +10,14 @@ namespace Mukta.Cli;
 /// <summary>The options with which a command is told a product, where it is looked for, and which of its installs is meant.</summary>
 internal sealed class ProductChoice
 {
-    private readonly Option<string?> install = new("--install") { Description = "Which install of the product, where there are several.", HelpName = "PATH" };
+    private readonly Option<string?> install = new("--install")
+    {
+        Description = "Which install of the product, where there are several.",
+        HelpName = "PATH",
+    };
     private readonly Option<string?> profiles = CommonOptions.Profiles();
     private readonly Option<string?> root = CommonOptions.Root();
+    private ProfileCatalog? catalog;
 
     /// <summary>False for a command that is told its folder otherwise.</summary>
     public bool IsForOneInstall { get; init; } = true;
@@ -33,19 +38,25 @@ internal sealed class ProductChoice
 
     /// <summary>The machine that the user means.</summary>
     public Machine Machine(ParseResult parsed) =>
-        parsed.GetValue(root) is { } mounted ? Host.Machine.MountedAt(mounted, UserEnvironment.Get) : Host.Machine.Here(UserEnvironment.Get);
+        parsed.GetValue(root) is { } mounted ? Host.Machine.MountedAt(mounted, UserEnvironment.Get)
+        : Host.Machine.Here(UserEnvironment.Get);
 
     /// <summary>The product of an id.</summary>
     /// <exception cref="MuktaException">No profile describes it.</exception>
     public Product Product(ParseResult parsed, string id)
     {
-        var catalog = ProfileCatalog.Read(parsed.GetValue(profiles), UserEnvironment.Get);
-        string Arguments(params IEnumerable<Option<string?>> options) => string.Concat(options.Where(o => parsed.GetValue(o) is not null).Select(o => $" {o.Name} {Shell.Quoted(parsed.GetValue(o)!)}"));
-        return new Product(catalog.Of(id), catalog, Machine(parsed), Arguments(install, profiles, root)) { OptionsForOthers = Arguments(profiles, root) };
+        catalog ??= ProfileCatalog.Read(parsed.GetValue(profiles), UserEnvironment.Get);
+        string Arguments(params IEnumerable<Option<string?>> options) =>
+            string.Concat(options.Where(o => parsed.GetValue(o) is not null).Select(o => $" {o.Name} {Shell.Quoted(parsed.GetValue(o)!)}"));
+        return new Product(catalog.Of(id), catalog, Machine(parsed), Arguments(install, profiles, root))
+        {
+            OptionsForOthers = Arguments(profiles, root),
+        };
     }
 
     /// <summary>The folder that is named and is not there yet; null for none.</summary>
-    public string? NewPlace(ParseResult parsed) => parsed.GetValue(install) is { } named && !Directory.Exists(named) ? Path.GetFullPath(named) : null;
+    public string? NewPlace(ParseResult parsed) =>
+        parsed.GetValue(install) is { } named && !Directory.Exists(named) ? Path.GetFullPath(named) : null;
 
     /// <summary>The install that is named; null for none.</summary>
     /// <exception cref="MuktaException">There is no such folder.</exception>
@@ -53,24 +64,29 @@ internal sealed class ProductChoice
     {
         if (parsed.GetValue(install) is not { } named)
             return null;
-        return Directory.Exists(named) ? Path.GetFullPath(named) : MayBeNew ? null : throw new MuktaException(ExitCode.BadInput, "There is no such folder.", named, "Check the path after --install.");
+        return Directory.Exists(named) ? Path.GetFullPath(named) : MayBeNew ? null
+            : throw new MuktaException(ExitCode.BadInput, "There is no such folder.", named, "Check the path after --install.");
     }
 
     /// <summary>The install that is named, or the only one; null where there is none.</summary>
     /// <exception cref="MuktaException">There are several, and nobody can be asked.</exception>
-    public async Task<string?> InstallIfAnyAsync(ParseResult parsed, Product product, LazyManifest? manifest, Session session, CancellationToken cancel)
+    public async Task<string?> InstallIfAnyAsync(
+        ParseResult parsed, Product product, LazyManifest? manifest, Session session, CancellationToken cancel)
     {
         if (Named(parsed) is { } named)
             return named;
         if (MayBeNew && NewPlace(parsed) is not null)
             return null;
-        var found = new InstallFinder(product.Machine.Folders).Find(product.Profile, manifest, InstallRecords.PathsOf(product.Machine, product.Profile.Product)).Where(f => f.IsCurrent).ToList();
+        var found = new InstallFinder(product.Machine.Folders)
+            .Find(product.Profile, manifest, InstallRecords.PathsOf(product.Machine, product.Profile.Product))
+            .Where(f => f.IsCurrent).ToList();
         if (found.Count < 2)
             return found.FirstOrDefault()?.Path;
         if (Console.IsInputRedirected || Console.IsErrorRedirected || session.IsJson)
         {
             throw new MuktaException(
-                ExitCode.BadInput, $"There are {found.Count} installs of {product.Profile.Title}.", string.Join("\n", found.Select(f => f.Path)), "Choose one with --install.");
+                ExitCode.BadInput, $"There are {found.Count} installs of {product.Profile.Title}.",
+                string.Join("\n", found.Select(f => f.Path)), "Choose one with --install.");
         }
 
         return await new SelectionPrompt<string> { Title = $"Which install of {Markup.Escape(product.Profile.Title)}?" }
@@ -79,8 +95,11 @@ internal sealed class ProductChoice
 
     /// <summary>The install that is named, or the only one.</summary>
     /// <exception cref="MuktaException">There is none, or there are several and nobody can be asked.</exception>
-    public async Task<string> InstallAsync(ParseResult parsed, Product product, LazyManifest? manifest, Session session, CancellationToken cancel) =>
+    public async Task<string> InstallAsync(
+        ParseResult parsed, Product product, LazyManifest? manifest, Session session, CancellationToken cancel) =>
         await InstallIfAnyAsync(parsed, product, manifest, session, cancel).ConfigureAwait(false) ?? throw new MuktaException(
-            ExitCode.BadInput, $"No install of {product.Profile.Title} was found.", string.Join("\n", product.Profile.Installs.Places.Select(p => p.Text)),
-            $"Name its folder with --install, look for it with: mukta locate {product.Profile.Product} --search DIR, or install it with: mukta repair {product.Profile.Product}{product.OptionsForOthers}");
+            ExitCode.BadInput, $"No install of {product.Profile.Title} was found.",
+            string.Join("\n", product.Profile.Installs.Places.Select(p => p.Text)),
+            $"Name its folder with --install, look for it with: mukta locate {product.Profile.Product} --search DIR, or install it with: "
+            + $"mukta repair {product.Profile.Product}{product.OptionsForOthers}");
 }

@@ -5,7 +5,10 @@ using Spectre.Console;
 
 namespace Mukta.Cli;
 
-/// <summary>How a remedy reads: its plan, its question, and what came of it. What is the same for all is said by <see cref="RemedyRun{TPlan, TOutcome}"/>.</summary>
+/// <summary>
+/// How a remedy reads: its plan, its question, and what came of it. What is the same for all is said by <see cref="RemedyRun{TPlan,
+/// TOutcome}"/>.
+/// </summary>
 internal abstract class RemedyView<TPlan, TOutcome>
     where TPlan : class, IOperationPlan
     where TOutcome : class, IOperationOutcome
@@ -35,7 +38,9 @@ internal abstract class RemedyView<TPlan, TOutcome>
     public virtual Task<bool>? ConfirmAsync(TPlan plan, CancellationToken cancel) => null;
 }
 
-/// <summary>Has a remedy planned, shows the plan, asks, has it applied and says what came of it: the same for every command that acts.</summary>
+/// <summary>
+/// Has a remedy planned, shows the plan, asks, has it applied and says what came of it: the same for every command that acts.
+/// </summary>
 /// <param name="session">Where words go.</param>
 /// <param name="remedy">The remedy.</param>
 /// <param name="view">How it reads.</param>
@@ -51,9 +56,6 @@ internal sealed class RemedyRun<TPlan, TOutcome>(Session session, Remedy<TPlan, 
 
     /// <summary>True to end the product's processes by request before.</summary>
     public bool StopsFirst { get; init; }
-
-    /// <summary>What an undo has to be told to look at the same machine.</summary>
-    public string OptionsForUndo { get; init; } = "";
 
     public async Task<int> ToEndAsync(CancellationToken cancel)
     {
@@ -72,7 +74,8 @@ internal sealed class RemedyRun<TPlan, TOutcome>(Session session, Remedy<TPlan, 
         session.KeepLog();
         if (StopsFirst)
             await StopAsync(plan, cancel).ConfigureAwait(false);
-        return await ApplyAsync(plan, cancel).ConfigureAwait(false) is { } outcome && (outcome.Operation is not null || !plan.IsEmpty) ? Done(plan, outcome) : Nothing(plan);
+        return await ApplyAsync(plan, cancel).ConfigureAwait(false) is { } outcome && (outcome.Operation is not null || !plan.IsEmpty)
+            ? Done(plan, outcome) : Nothing(plan);
     }
 
     private async Task<TOutcome?> ApplyAsync(TPlan plan, CancellationToken cancel)
@@ -83,7 +86,8 @@ internal sealed class RemedyRun<TPlan, TOutcome>(Session session, Remedy<TPlan, 
         }
         catch (OperationStopped e)
         {
-            string?[] lines = [e.Next, e.Situation, e.IsEnded ? null : $"Go on: {remedy.Tools.Typed}", $"Undo: mukta undo {e.Operation}{OptionsForUndo}"];
+            string?[] lines =
+                [e.Next, e.Situation, e.IsEnded ? null : $"Go on: {remedy.Tools.Typed}", $"Undo: mukta undo {e.Operation}{remedy.Tools.OptionsForUndo}"];
             throw new MuktaException(e.Code, e.What, e.Where, string.Join('\n', lines.OfType<string>()), e);
         }
     }
@@ -108,7 +112,7 @@ internal sealed class RemedyRun<TPlan, TOutcome>(Session session, Remedy<TPlan, 
 
         view.Outcome(plan, outcome, session.IsQuiet);
         if (!session.IsQuiet && outcome.Operation is { } operation)
-            session.Output.WriteLine($"Undo: mukta undo {operation}{OptionsForUndo}");
+            session.Output.WriteLine($"Undo: mukta undo {operation}{remedy.Tools.OptionsForUndo}");
         if (!session.IsQuiet && view.Next(plan, outcome) is { } next)
             session.Output.MarkupLineInterpolated($"Next: [bold]{next}[/]");
         return (int)outcome.Code;

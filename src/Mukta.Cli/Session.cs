@@ -130,7 +130,8 @@ internal sealed class Session : IDisposable
             lock (opening)
             {
                 file ??= new LoggerConfiguration().MinimumLevel.Debug().WriteTo.File(
-                    path, formatProvider: System.Globalization.CultureInfo.InvariantCulture, fileSizeLimitBytes: 10 << 20, rollOnFileSizeLimit: true, retainedFileCountLimit: 5, shared: true)
+                    path, formatProvider: System.Globalization.CultureInfo.InvariantCulture, fileSizeLimitBytes: 10 << 20,
+                    rollOnFileSizeLimit: true, retainedFileCountLimit: 5, shared: true)
                     .CreateLogger();
                 remembered.ForEach(file.Write);
                 remembered.Clear();
@@ -154,6 +155,8 @@ internal sealed class Session : IDisposable
     private sealed class ErrorStreamSink : ILogEventSink
     {
         public void Emit(LogEvent logEvent) =>
-            Console.Error.WriteLine($"  {logEvent.Timestamp:HH:mm:ss.fff} {Disk.PathBytes.Shown(logEvent.RenderMessage(System.Globalization.CultureInfo.InvariantCulture))}");
+            Console.Error.WriteLine(
+            $"  {logEvent.Timestamp:HH:mm:ss.fff} "
+            + $"{Disk.PathBytes.Shown(logEvent.RenderMessage(System.Globalization.CultureInfo.InvariantCulture))}");
     }
 }

@@ -11,14 +11,33 @@ internal sealed class SourceOptions
 {
     private readonly Option<string[]> from = new("--from")
     {
-        Description = "Where good bytes come from: a URL or a folder that holds the release's files. May be given several times: folders and URLs are tried in that order, URLs in a row share the work. Without it, the mirrors that the manifest lists.",
+        Description =
+            "Where good bytes come from: a URL or a folder that holds the release's files. May be given several times: folders and URLs "
+            + "are tried in that order, URLs in a row share the work. Without it, the mirrors that the manifest lists.",
         HelpName = "URL-OR-FOLDER",
     };
 
-    private readonly Option<string[]> also = new("--also") { Description = "A folder on this machine in which to look for pieces before the network is asked. May be given several times.", HelpName = "DIR" };
-    private readonly Option<bool> offline = new("--offline") { Description = "Use what is on this machine only: folders named with --from and --also, other installs, the held area." };
-    private readonly Option<long?> limitRate = new("--limit-rate") { CustomParser = result => SizeText.Parse(result, "rate", 1 << 10, 1 << 30), Description = "Fetch at most this many bytes a second: 500KiB, 2MiB.", HelpName = "SIZE" };
-    private readonly Option<int> stall = new("--stall") { Description = "After so many seconds without a byte a transfer is cut and goes on elsewhere, 1 to 600.", HelpName = "SECONDS", DefaultValueFactory = _ => 15 };
+    private readonly Option<string[]> also = new("--also")
+    {
+        Description = "A folder on this machine in which to look for pieces before the network is asked. May be given several times.",
+        HelpName = "DIR",
+    };
+    private readonly Option<bool> offline = new("--offline")
+    {
+        Description = "Use what is on this machine only: folders named with --from and --also, other installs, the held area.",
+    };
+    private readonly Option<long?> limitRate = new("--limit-rate")
+    {
+        CustomParser = result => SizeText.Parse(result, "rate", 1 << 10, 1 << 30),
+        Description = "Fetch at most this many bytes a second: 500KiB, 2MiB.",
+        HelpName = "SIZE",
+    };
+    private readonly Option<int> stall = new("--stall")
+    {
+        Description = "After so many seconds without a byte a transfer is cut and goes on elsewhere, 1 to 600.",
+        HelpName = "SECONDS",
+        DefaultValueFactory = _ => 15,
+    };
 
     public void AddTo(Command command)
     {
@@ -33,19 +52,28 @@ internal sealed class SourceOptions
 
     public IReadOnlyList<string> Also(ParseResult parsed) => [.. parsed.GetValue(also) ?? []];
 
-    public FetchLimits Limits(ParseResult parsed) => new() { BytesPerSecond = parsed.GetValue(limitRate), LongestSilence = TimeSpan.FromSeconds(parsed.GetValue(stall)) };
+    public FetchLimits Limits(ParseResult parsed) => new()
+    {
+        BytesPerSecond = parsed.GetValue(limitRate),
+        LongestSilence = TimeSpan.FromSeconds(parsed.GetValue(stall)),
+    };
 
-    /// <summary>A reinstall of a product whose bytes come from where the options say; of those that it needs, from their own mirrors.</summary>
+    /// <summary>
+    /// A reinstall of a product whose bytes come from where the options say; of those that it needs, from their own mirrors.
+    /// </summary>
     public ReinstallRequest RequestOf(ParseResult parsed, Product product, ILogger log) => new()
     {
         Command = "reinstall",
         Limits = Limits(parsed),
         Also = Also(parsed),
         GuardOf = product.GuardOf,
-        SourcesOf = (loaded, manifest) => loaded.Profile.Product == product.Profile.Product ? Sources(parsed, loaded.Profile.Manifest?.Mirrors ?? [], manifest, log)
-            : SourceList.Of([], loaded.Profile.Manifest?.Mirrors ?? [], manifest, isOffline: false, Session.UserAgent, TimeProvider.System, log),
+        SourcesOf = (loaded, manifest) => loaded.Profile.Product == product.Profile.Product
+        ? Sources(parsed, loaded.Profile.Manifest?.Mirrors ?? [], manifest, log)
+            : SourceList.Of(
+            [], loaded.Profile.Manifest?.Mirrors ?? [], manifest, isOffline: false, Session.UserAgent, TimeProvider.System, log),
     };
 
     public SourceList Sources(ParseResult parsed, IReadOnlyList<Uri> mirrors, Manifest manifest, ILogger log) =>
-        SourceList.Of(parsed.GetValue(from) ?? [], mirrors, manifest, parsed.GetValue(offline), Session.UserAgent, TimeProvider.System, log);
+        SourceList.Of(
+        parsed.GetValue(from) ?? [], mirrors, manifest, parsed.GetValue(offline), Session.UserAgent, TimeProvider.System, log);
 }

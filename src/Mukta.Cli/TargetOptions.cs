@@ -9,12 +9,21 @@ using Mukta.Remedies;
 
 namespace Mukta.Cli;
 
-/// <summary>The arguments with which a command is told its install: a folder with a manifest, or a product that a profile describes.</summary>
+/// <summary>
+/// The arguments with which a command is told its install: a folder with a manifest, or a product that a profile describes.
+/// </summary>
 /// <param name="mayBeNew">True for a command that can make the install: its folder need not be there.</param>
 internal sealed class TargetOptions(bool mayBeNew = false)
 {
-    private readonly Argument<string> what = new("INSTALL") { Description = "The install: its folder, or the id of a product that a profile describes." };
-    private readonly Option<string?> manifest = new("--manifest") { Description = "The release's manifest, a Metalink 4 file. Needed with a folder; a profile names its own.", HelpName = "FILE" };
+    private readonly Argument<string> what = new("INSTALL")
+    {
+        Description = "The install: its folder, or the id of a product that a profile describes.",
+    };
+    private readonly Option<string?> manifest = new("--manifest")
+    {
+        Description = "The release's manifest, a Metalink 4 file. Needed with a folder; a profile names its own.",
+        HelpName = "FILE",
+    };
     private readonly ProductChoice choice = new() { MayBeNew = mayBeNew };
 
     public void AddTo(Command command)
@@ -24,7 +33,9 @@ internal sealed class TargetOptions(bool mayBeNew = false)
         choice.AddTo(command);
     }
 
-    /// <summary>The product that is named, where no install of it is there, or where making its first one was interrupted; null otherwise.</summary>
+    /// <summary>
+    /// The product that is named, where no install of it is there, or where making its first one was interrupted; null otherwise.
+    /// </summary>
     /// <param name="parsed">The command line.</param>
     /// <param name="command">The command.</param>
     public Product? Absent(ParseResult parsed, string command)
@@ -34,14 +45,17 @@ internal sealed class TargetOptions(bool mayBeNew = false)
             return null;
         var product = choice.Product(parsed, named);
         return Operation.FindInterrupted(product.Machine.Home, command, product.Profile.Product) is not null
-            || (choice.Named(parsed) is null && (NewPlace(parsed) is not null || (HasNone(product) && FolderInItsPlace(product) is null))) ? product : null;
+            || (choice.Named(parsed) is null && (NewPlace(parsed) is not null || (HasNone(product) && FolderInItsPlace(product) is null)))
+            ? product : null;
     }
 
-    private static bool HasNone(Product product) => new ReinstallChoice(product.Machine, product.Catalog).Installs(product.Loaded).Count == 0;
+    private static bool HasNone(Product product) =>
+        new ReinstallChoice(product.Machine, product.Catalog).Installs(product.Loaded).Count == 0;
 
     /// <summary>A folder that stands where the product belongs, whatever is in it; null for none.</summary>
     private static string? FolderInItsPlace(Product product) =>
-        new ReinstallChoice(product.Machine, product.Catalog).NewPlace(product.Loaded) is var place && Directory.Exists(place) ? place : null;
+        new ReinstallChoice(product.Machine, product.Catalog).NewPlace(product.Loaded) is var place && Directory.Exists(place)
+        ? place : null;
 
     /// <summary>The folder that is named and is not there yet; null for none.</summary>
     public string? NewPlace(ParseResult parsed) => choice.NewPlace(parsed);
@@ -75,10 +89,12 @@ internal sealed class TargetOptions(bool mayBeNew = false)
         }
 
         var product = choice.Product(parsed, named);
-        file ??= needsManifest ? product.Loaded.ManifestFile : product.Loaded.TryManifestFile; // Else only to recognise an install that has lost its marker.
+        // Else only to recognise an install that has lost its marker.
+        file ??= needsManifest ? product.Loaded.ManifestFile : product.Loaded.TryManifestFile;
         var path = mayBeNew && choice.Named(parsed) is null && HasNone(product) && FolderInItsPlace(product) is { } folder ? folder
             : await choice.InstallAsync(parsed, product, file, session, cancel).ConfigureAwait(false);
-        var others = new InstallFinder(product.Machine.Folders).Find(product.Profile, (LazyManifest?)null, []).Select(f => f.Path).Where(p => p != Path.GetFullPath(path)).ToList();
+        var others = new InstallFinder(product.Machine.Folders).Find(product.Profile, (LazyManifest?)null, []).Select(f => f.Path)
+            .Where(p => p != Path.GetFullPath(path)).ToList();
         return Target(product.Machine, path, product.Profile.Processes, product.Arguments + withManifest) with
         {
             ManifestFile = file,
@@ -92,5 +108,6 @@ internal sealed class TargetOptions(bool mayBeNew = false)
         new(machine, path, new RunningGuard(machine, processes, $"End it with: mukta stop {arguments}")) { Arguments = arguments };
 
     private static MuktaException NoManifest(string folder) => new(
-        ExitCode.BadInput, "A folder needs a manifest to be compared with.", folder, "Name the manifest with --manifest, or name a product that a profile describes.");
+        ExitCode.BadInput, "A folder needs a manifest to be compared with.", folder,
+        "Name the manifest with --manifest, or name a product that a profile describes.");
 }

@@ -6,7 +6,8 @@ namespace Mukta.Cli;
 internal static class UserEnvironment
 {
     private static readonly Lazy<Func<string, string?>> Environment = new(() => CallingUser.Environment(
-        System.Environment.GetEnvironmentVariable, System.Environment.IsPrivilegedProcess, File.Exists("/etc/passwd") ? File.ReadLines("/etc/passwd") : []));
+        System.Environment.GetEnvironmentVariable, System.Environment.IsPrivilegedProcess,
+        File.Exists("/etc/passwd") ? File.ReadLines("/etc/passwd") : []));
 
     /// <summary>A variable; null where it is not set.</summary>
     public static string? Get(string name) => Environment.Value(name);

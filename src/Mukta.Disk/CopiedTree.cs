@@ -3,7 +3,9 @@ namespace Mukta.Disk;
 /// <summary>How a copy of a tree comes to its bytes.</summary>
 public enum CopyWay
 {
-    /// <summary>Every byte is written anew, flushed, read back and compared. What an interrupted copy has finished is not copied again.</summary>
+    /// <summary>
+    /// Every byte is written anew, flushed, read back and compared. What an interrupted copy has finished is not copied again.
+    /// </summary>
     Bytes,
 
     /// <summary>Each file gets a second name, or shares its bytes; copied only where the file system knows neither.</summary>

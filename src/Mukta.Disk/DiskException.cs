@@ -12,7 +12,8 @@ public sealed class DiskException(int errno, string doing, string path)
     /// <summary>Numbers of errno(3) that are asked for by name.</summary>
     public const int NotPermitted = 1, NoEntry = 2, InputOutput = 5, AccessDenied = 13, Exists = 17, OtherDevice = 18, NotDirectory = 20,
         TooManyOpen = 24, NoSpace = 28, ReadOnlyFileSystem = 30, TooManyLinks = 31, NameTooLong = 36, NotImplemented = 38,
-        NotEmpty = 39, LinkLoop = 40, NotSupported = 95, QuotaExceeded = 122, WouldBlock = 11, Stale = 116, InvalidValue = 22, FileTooBig = 27;
+        NotEmpty = 39, LinkLoop = 40, NotSupported = 95, QuotaExceeded = 122, WouldBlock = 11, Stale = 116, InvalidValue = 22,
+        FileTooBig = 27;
 
     /// <summary>The system's error number.</summary>
     public int Errno { get; } = errno;
@@ -27,7 +28,8 @@ public sealed class DiskException(int errno, string doing, string path)
     {
         NotPermitted or AccessDenied => "Run the same command as the user who owns the folder, or with sudo.",
         NoSpace or QuotaExceeded => "Make room on this disk, then run the same command again.",
-        ReadOnlyFileSystem => "The disk is mounted read-only: look at the system's log for disk errors, remount it, then run the same command again.",
+        ReadOnlyFileSystem =>
+        "The disk is mounted read-only: look at the system's log for disk errors, remount it, then run the same command again.",
         InputOutput => "The disk itself fails to read or write: copy what matters off it and look at the system's log.",
         LinkLoop => "A link stands where a folder belongs. Run verify to see which.",
         TooManyOpen => "Raise the limit of open files (ulimit -n), then run the same command again.",

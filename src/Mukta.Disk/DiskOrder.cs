@@ -15,7 +15,9 @@ internal static class DiskOrder
         {
             if (new DirectoryInfo(link).ResolveLinkTarget(returnFinalTarget: true) is not { } disk)
                 return false;
-            var asked = new[] { disk.FullName, Path.GetDirectoryName(disk.FullName)! }.Select(d => Path.Join(d, "queue/rotational")).FirstOrDefault(File.Exists); // A partition's disk is above it.
+            // A partition's disk is above it.
+            var asked = new[] { disk.FullName, Path.GetDirectoryName(disk.FullName)! }.Select(d => Path.Join(d, "queue/rotational"))
+                .FirstOrDefault(File.Exists);
             return asked is not null && File.ReadAllText(asked).Trim() == "1";
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)

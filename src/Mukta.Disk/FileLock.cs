@@ -2,7 +2,9 @@ using Microsoft.Win32.SafeHandles;
 
 namespace Mukta.Disk;
 
-/// <summary>Takes the kernel's lock of a file (flock(2)). It ends with the last descriptor of the open file, however its process ends.</summary>
+/// <summary>
+/// Takes the kernel's lock of a file (flock(2)). It ends with the last descriptor of the open file, however its process ends.
+/// </summary>
 public static class FileLock
 {
     private const int Tries = 20;

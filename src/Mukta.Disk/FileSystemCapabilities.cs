@@ -28,7 +28,8 @@ public sealed record FileSystemCapabilities(bool KeepsModes, bool MakesLinks, bo
     };
 
     /// <summary>The file system's own number (f_fsid in statfs(2)), which most keep from one mount to the next; 0 if it has none.</summary>
-    public static ulong NumberOf(string path) => Native.FileSystemStatus(PathBytes.Encode(path), out var status) == 0 ? status.FileSystemNumber : 0;
+    public static ulong NumberOf(string path) =>
+        Native.FileSystemStatus(PathBytes.Encode(path), out var status) == 0 ? status.FileSystemNumber : 0;
 
     /// <summary>Tries it out in a folder, and leaves nothing behind.</summary>
     /// <param name="folder">What the path is below.</param>

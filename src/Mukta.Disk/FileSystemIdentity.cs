@@ -44,5 +44,6 @@ public sealed class FileSystemIdentity : IDisposable
     }
 
     /// <summary>The calls answer what was before; asked for a user that cannot be, they change nothing.</summary>
-    private static (uint User, uint Group) Now() => ((uint)Native.SetFileSystemUser(uint.MaxValue), (uint)Native.SetFileSystemGroup(uint.MaxValue));
+    private static (uint User, uint Group) Now() =>
+        ((uint)Native.SetFileSystemUser(uint.MaxValue), (uint)Native.SetFileSystemGroup(uint.MaxValue));
 }

@@ -20,7 +20,8 @@ public sealed class Folder : IDisposable
         if (fd < 0)
         {
             var failure = Failure("open the folder", null);
-            throw failure.IsAbsent ? new MuktaException(ExitCode.BadInput, "There is no such folder.", PathBytes.Shown(path), "Check the path.", failure) : failure;
+            throw failure.IsAbsent ? new MuktaException(
+                ExitCode.BadInput, "There is no such folder.", PathBytes.Shown(path), "Check the path.", failure) : failure;
         }
 
         root = new SafeFileHandle(fd, ownsHandle: true);
@@ -135,7 +136,8 @@ public sealed class Folder : IDisposable
 
     private WritableFile OnlyName(SafeFileHandle file, string path)
     {
-        if (Native.StatxAt(file, PathBytes.Encode(""), Native.AtEmptyPath, Native.StatxBasic, out var found) == 0 && found.Links == 1 && Node.From(found).Kind == NodeKind.File)
+        if (Native.StatxAt(file, PathBytes.Encode(""), Native.AtEmptyPath, Native.StatxBasic, out var found) == 0 && found.Links == 1
+            && Node.From(found).Kind == NodeKind.File)
             return new WritableFile(file, ShownOf(path));
         file.Dispose();
         throw Failure("write to something that is no file of its own", System.IO.Path.Join(Path, path), DiskException.TooManyLinks);
@@ -210,7 +212,8 @@ public sealed class Folder : IDisposable
                 return;
             }
 
-            if (Marshal.GetLastPInvokeError() is not (DiskException.InvalidValue or DiskException.NotImplemented or DiskException.NotSupported))
+            if (Marshal.GetLastPInvokeError() is not (DiskException.InvalidValue or DiskException.NotImplemented
+                or DiskException.NotSupported))
                 throw Failure("rename", path);
         }
 
@@ -231,7 +234,8 @@ public sealed class Folder : IDisposable
             return true;
         }
 
-        return Marshal.GetLastPInvokeError() is DiskException.NotPermitted or DiskException.NotSupported or DiskException.TooManyLinks or DiskException.OtherDevice
+        return Marshal.GetLastPInvokeError() is DiskException.NotPermitted or DiskException.NotSupported
+            or DiskException.TooManyLinks or DiskException.OtherDevice
             ? false
             : throw Failure("link", from);
     }
@@ -288,12 +292,16 @@ public sealed class Folder : IDisposable
     {
         using var at = At(path);
         Told(DiskChangeKind.SetMetadata, path);
-        if (Native.SetModified(at.Parent, at.Name, modifiedNs) != 0 && Marshal.GetLastPInvokeError() is not (DiskException.NotPermitted or DiskException.AccessDenied))
+        if (Native.SetModified(at.Parent, at.Name, modifiedNs) != 0
+            && Marshal.GetLastPInvokeError() is not (DiskException.NotPermitted or DiskException.AccessDenied))
             throw Failure("set the time of", path);
     }
 
-    /// <summary>Opens a file that is there for reading and writing. One that has a second name is refused, as in <see cref="OpenOrCreateFile"/>.</summary>
-    public WritableFile OpenToPatch(string path) => OnlyName(OpenFile(path, Native.ReadWrite | Native.NonBlock, 0, "open for writing"), path);
+    /// <summary>
+    /// Opens a file that is there for reading and writing. One that has a second name is refused, as in <see cref="OpenOrCreateFile"/>.
+    /// </summary>
+    public WritableFile OpenToPatch(string path) =>
+        OnlyName(OpenFile(path, Native.ReadWrite | Native.NonBlock, 0, "open for writing"), path);
 
     /// <summary>Removes a folder if nothing is in it. False where something is.</summary>
     public bool TryRemoveEmptyFolder(string path)
@@ -306,7 +314,8 @@ public sealed class Folder : IDisposable
             return true;
         }
 
-        return Marshal.GetLastPInvokeError() is DiskException.NotEmpty or DiskException.Exists ? false : throw Failure("remove the folder", path);
+        return Marshal.GetLastPInvokeError() is DiskException.NotEmpty or DiskException.Exists ? false
+            : throw Failure("remove the folder", path);
     }
 
     /// <summary>
@@ -318,7 +327,8 @@ public sealed class Folder : IDisposable
     {
         var change = Told(DiskChangeKind.FlushFolder, path);
         using var folder = path.Length == 0 ? null : OpenFile(path, Native.ReadOnly | Native.Directory, 0, "open");
-        if (Native.Sync(folder ?? root) != 0 && Marshal.GetLastPInvokeError() is not (DiskException.InvalidValue or DiskException.NotSupported))
+        if (Native.Sync(folder ?? root) != 0
+            && Marshal.GetLastPInvokeError() is not (DiskException.InvalidValue or DiskException.NotSupported))
             throw Failure("flush", path);
         After(change);
     }
@@ -343,7 +353,10 @@ public sealed class Folder : IDisposable
     {
         if (DiskWatch.Current.Value is not { } watch)
             return null;
-        var change = new DiskChange(kind, ShownOf(path)) { Other = other is null || kind == DiskChangeKind.MakeLink ? other : ShownOf(other) };
+        var change = new DiskChange(kind, ShownOf(path))
+        {
+            Other = other is null || kind == DiskChangeKind.MakeLink ? other : ShownOf(other),
+        };
         watch.Before(change);
         return change;
     }
@@ -405,7 +418,9 @@ public sealed class Folder : IDisposable
         if (slash < 0)
             return new Position(root, PathBytes.Encode(name), owned: false);
         var flags = Native.PathOnly | Native.Directory;
-        return new Position(stepByStep ? Descend(path[..slash]) : OpenFile(path[..slash], flags, 0, "open the folder of"), PathBytes.Encode(name), owned: true);
+        return new Position(
+            stepByStep ? Descend(path[..slash]) : OpenFile(path[..slash], flags, 0, "open the folder of"), PathBytes.Encode(name),
+            owned: true);
     }
 
     private SafeFileHandle Descend(string path)
@@ -415,7 +430,8 @@ public sealed class Folder : IDisposable
         {
             if (name is "" or "." or "..")
                 throw Failure("enter", System.IO.Path.Join(Path, path), DiskException.OtherDevice);
-            var fd = Native.OpenAt(here ?? root, PathBytes.Encode(name), Native.PathOnly | Native.Directory | Native.NoFollow | Native.CloseOnExec, 0);
+            var fd = Native.OpenAt(
+                here ?? root, PathBytes.Encode(name), Native.PathOnly | Native.Directory | Native.NoFollow | Native.CloseOnExec, 0);
             var failure = fd < 0 ? Failure("enter", path) : null;
             here?.Dispose();
             here = failure is null ? new SafeFileHandle(fd, ownsHandle: true) : throw failure;

@@ -10,7 +10,8 @@ public sealed record Mount(string Point, string Type, IReadOnlyList<string> Opti
 {
     private static readonly string[] OfTheKernel =
     [
-        "autofs", "binfmt_misc", "bpf", "cgroup", "cgroup2", "configfs", "debugfs", "devpts", "devtmpfs", "efivarfs", "fusectl", "hugetlbfs", "mqueue", "nsfs", "proc", "pstore", "rpc_pipefs",
+        "autofs", "binfmt_misc", "bpf", "cgroup", "cgroup2", "configfs", "debugfs", "devpts", "devtmpfs", "efivarfs", "fusectl",
+        "hugetlbfs", "mqueue", "nsfs", "proc", "pstore", "rpc_pipefs",
         "securityfs", "selinuxfs", "sysfs", "tracefs",
     ];
 
@@ -34,12 +35,16 @@ public sealed record Mount(string Point, string Type, IReadOnlyList<string> Opti
 
     /// <summary>The mount that a real path is on. Of several at one place the last hides the others.</summary>
     public static Mount? Of(string realPath, IEnumerable<Mount> table) => table.LastOrDefault(
-        m => m.Point.Length == table.Where(o => Holds(o, realPath)).Select(o => o.Point.Length).DefaultIfEmpty(-1).Max() && Holds(m, realPath));
+        m => m.Point.Length == table.Where(o => Holds(o, realPath)).Select(o => o.Point.Length).DefaultIfEmpty(-1).Max()
+        && Holds(m, realPath));
 
     /// <summary>All mounts of this machine.</summary>
     public static IReadOnlyList<Mount> Table() => [.. File.ReadLines("/proc/self/mountinfo").Select(Parse).OfType<Mount>()];
 
-    /// <summary>Reads a line: number, parent, device, root, mount point, options, optional fields, a hyphen, type, source, options of the file system.</summary>
+    /// <summary>
+    /// Reads a line: number, parent, device, root, mount point, options, optional fields, a hyphen, type, source, options of the file
+    /// system.
+    /// </summary>
     public static Mount? Parse(string line)
     {
         var fields = line.Split(' ');
@@ -49,7 +54,8 @@ public sealed record Mount(string Point, string Type, IReadOnlyList<string> Opti
             : null;
     }
 
-    private static bool Holds(Mount mount, string path) => path == mount.Point || path.StartsWith(mount.Point.TrimEnd('/') + "/", StringComparison.Ordinal);
+    private static bool Holds(Mount mount, string path) =>
+        path == mount.Point || path.StartsWith(mount.Point.TrimEnd('/') + "/", StringComparison.Ordinal);
 
     /// <summary>Undoes the octal escapes of the mount table.</summary>
     private static string Unescaped(string field)

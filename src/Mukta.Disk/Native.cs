@@ -179,7 +179,12 @@ internal static partial class Native
     {
         const long LeaveIt = 0x3ffffffe; // UTIME_OMIT
         var seconds = Math.DivRem(modifiedNs, 1_000_000_000L, out var nanoseconds);
-        var times = new Times { AccessedNanoseconds = LeaveIt, ModifiedSeconds = nanoseconds < 0 ? seconds - 1 : seconds, ModifiedNanoseconds = nanoseconds < 0 ? nanoseconds + 1_000_000_000L : nanoseconds };
+        var times = new Times
+        {
+            AccessedNanoseconds = LeaveIt,
+            ModifiedSeconds = nanoseconds < 0 ? seconds - 1 : seconds,
+            ModifiedNanoseconds = nanoseconds < 0 ? nanoseconds + 1_000_000_000L : nanoseconds,
+        };
         return SetTimes(folder, name, in times, AtSymlinkNoFollow);
     }
 
@@ -230,7 +235,10 @@ internal static partial class Native
         return count > 0 ? groups[..count] : [];
     });
 
-    /// <summary>Takes the further groups from the calling thread, or gives it the process's own again: the system call and not the library's, which changes all threads.</summary>
+    /// <summary>
+    /// Takes the further groups from the calling thread, or gives it the process's own again: the system call and not the library's, which
+    /// changes all threads.
+    /// </summary>
     public static void SetThreadGroups(bool none)
     {
         var setGroups = RuntimeInformation.ProcessArchitecture == Architecture.X64 ? 116 : 159;
@@ -281,7 +289,8 @@ internal static partial class Native
     public static partial int Advise(SafeFileHandle file, long offset, long length, int advice);
 
     /// <summary>Reads what is in memory, and does not wait for the disk (preadv2(2), RWF_NOWAIT).</summary>
-    /// <returns>Bytes; 0 at the file's end; -1 with the error's number, <see cref="DiskException.WouldBlock"/> where nothing is in memory.</returns>
+    /// <returns>Bytes; 0 at the file's end; -1 with the error's number, <see cref="DiskException.WouldBlock"/> where nothing is in
+    /// memory.</returns>
     public static int ReadNow(SafeFileHandle file, Span<byte> buffer, long offset, out int error)
     {
         unsafe

@@ -57,7 +57,8 @@ public static class TreeBulk
 
     private static SafeFileHandle? Enter(SafeFileHandle parent, ReadOnlySpan<byte> name, int depth)
     {
-        var fd = depth > TreeWalk.DeepestFolder ? -1 : Native.OpenAt(parent, name, Native.ReadOnly | Native.Directory | Native.NoFollow | Native.CloseOnExec, 0);
+        var fd = depth > TreeWalk.DeepestFolder ? -1
+            : Native.OpenAt(parent, name, Native.ReadOnly | Native.Directory | Native.NoFollow | Native.CloseOnExec, 0);
         return fd < 0 ? null : new SafeFileHandle(fd, ownsHandle: true);
     }
 
@@ -88,7 +89,8 @@ public static class TreeBulk
     private static bool TryUnlink(SafeFileHandle folder, ReadOnlySpan<byte> name, int flags, string shown)
     {
         var watch = DiskWatch.Current.Value;
-        var change = watch is null ? null : new DiskChange(flags == 0 ? DiskChangeKind.RemoveFile : DiskChangeKind.RemoveFolder, ShownOf(shown, name));
+        var change = watch is null ? null
+            : new DiskChange(flags == 0 ? DiskChangeKind.RemoveFile : DiskChangeKind.RemoveFolder, ShownOf(shown, name));
         watch?.Before(change!);
         if (Native.Unlink(folder, name, flags) != 0)
             return false;
@@ -103,7 +105,8 @@ public static class TreeBulk
         public long Bytes, Files, LastUsedNs;
         public int Unreadable;
 
-        public void Add(SafeFileHandle folder, string shown, int depth, CancellationToken cancel) => FolderStream.Each(folder, shown, (name, _) =>
+        public void Add(SafeFileHandle folder, string shown, int depth, CancellationToken cancel) =>
+            FolderStream.Each(folder, shown, (name, _) =>
         {
             cancel.ThrowIfCancellationRequested();
             if (Native.StatxAt(folder, name, Native.AtSymlinkNoFollow, Native.StatxBasic, out var found) != 0)

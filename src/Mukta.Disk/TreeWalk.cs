@@ -34,7 +34,8 @@ public static class TreeWalk
     }
 
     private static IEnumerable<TreeEntry> Below(
-        Folder folder, SafeFileHandle handle, List<string> names, string prefix, int depth, Func<string, bool>? skip, CancellationToken cancel)
+        Folder folder, SafeFileHandle handle, List<string> names, string prefix, int depth, Func<string, bool>? skip,
+        CancellationToken cancel)
     {
         foreach (var name in names)
         {

@@ -65,7 +65,9 @@ public sealed class WritableFile : IDisposable
         After(change);
     }
 
-    /// <summary>Has the disk begin to write the bytes, and does not wait (sync_file_range(2)): many files are then flushed sooner together.</summary>
+    /// <summary>
+    /// Has the disk begin to write the bytes, and does not wait (sync_file_range(2)): many files are then flushed sooner together.
+    /// </summary>
     public void BeginFlush() => _ = Native.BeginSync(Handle);
 
     /// <summary>Makes the file share the bytes of another (ioctl_ficlone(2)). False if the file system cannot.</summary>

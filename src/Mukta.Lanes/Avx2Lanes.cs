@@ -30,7 +30,8 @@ internal static unsafe class Avx2Lanes
     {
         var k = RoundConstants.For(Lanes);
         var swap = Vector256.Create(0x04050607_00010203, 0x0C0D0E0F_08090A0B, 0x04050607_00010203, 0x0C0D0E0F_08090A0BUL).AsByte();
-        Vector256<uint> a = At(state, 0), b = At(state, 1), c = At(state, 2), d = At(state, 3), e = At(state, 4), f = At(state, 5), g = At(state, 6), h = At(state, 7), t;
+        Vector256<uint> a = At(state, 0), b = At(state, 1), c = At(state, 2), d = At(state, 3), e = At(state, 4), f = At(state, 5),
+            g = At(state, 6), h = At(state, 7), t;
         for (nint at = 0; at < blocks * 64; at += 64)
         {
             // Eight rows of sixteen words, as two squares; each is turned so that a vector holds one word of every lane.

@@ -29,8 +29,11 @@ internal static unsafe class Avx512Lanes
     public static void Compress(uint* state, byte** messages, nint blocks)
     {
         var k = RoundConstants.For(Lanes);
-        var swap = Vector512.Create(0x04050607_00010203, 0x0C0D0E0F_08090A0B, 0x04050607_00010203, 0x0C0D0E0F_08090A0B, 0x04050607_00010203, 0x0C0D0E0F_08090A0B, 0x04050607_00010203, 0x0C0D0E0F_08090A0BUL).AsByte();
-        Vector512<uint> a = At(state, 0), b = At(state, 1), c = At(state, 2), d = At(state, 3), e = At(state, 4), f = At(state, 5), g = At(state, 6), h = At(state, 7), t;
+        var swap = Vector512.Create(
+            0x04050607_00010203, 0x0C0D0E0F_08090A0B, 0x04050607_00010203, 0x0C0D0E0F_08090A0B, 0x04050607_00010203, 0x0C0D0E0F_08090A0B,
+            0x04050607_00010203, 0x0C0D0E0F_08090A0BUL).AsByte();
+        Vector512<uint> a = At(state, 0), b = At(state, 1), c = At(state, 2), d = At(state, 3), e = At(state, 4), f = At(state, 5),
+            g = At(state, 6), h = At(state, 7), t;
         for (nint at = 0; at < blocks * 64; at += 64)
         {
             // Sixteen rows of sixteen words; turned by four and four so that each vector holds one word of every lane.

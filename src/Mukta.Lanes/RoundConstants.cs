@@ -6,7 +6,8 @@ namespace Mukta.Hashing.Lanes;
 internal static unsafe class RoundConstants
 {
     /// <summary>The state that every message begins with.</summary>
-    public static ReadOnlySpan<uint> Initial => [0x6a09e667, 0xbb67ae85, 0x3c6ef372, 0xa54ff53a, 0x510e527f, 0x9b05688c, 0x1f83d9ab, 0x5be0cd19];
+    public static ReadOnlySpan<uint> Initial =>
+        [0x6a09e667, 0xbb67ae85, 0x3c6ef372, 0xa54ff53a, 0x510e527f, 0x9b05688c, 0x1f83d9ab, 0x5be0cd19];
 
     private static ReadOnlySpan<uint> Round =>
     [

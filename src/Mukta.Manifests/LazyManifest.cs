@@ -39,5 +39,6 @@ public sealed class LazyManifest(string path)
     }
 
     /// <summary>How the file stands, in a few words; null if it is not there. It is not opened for that.</summary>
-    public string? IdentityNow => Node.At(path) is { } node ? $"{node.Device}:{node.Inode}:{node.Size}:{node.ModifiedNs}:{node.ChangedNs}" : null;
+    public string? IdentityNow =>
+        Node.At(path) is { } node ? $"{node.Device}:{node.Inode}:{node.Size}:{node.ModifiedNs}:{node.ChangedNs}" : null;
 }

@@ -42,11 +42,13 @@ public sealed record Manifest
 /// <param name="Links">How many symbolic links.</param>
 /// <param name="Bytes">Bytes of all files.</param>
 /// <param name="WeakFiles">Files that only a weak hash vouches for.</param>
-public sealed record ReleaseFacts(string? Product, string? Release, long? Sequence, DateTimeOffset? Expires, int Files, int Links, long Bytes, int WeakFiles)
+public sealed record ReleaseFacts(
+    string? Product, string? Release, long? Sequence, DateTimeOffset? Expires, int Files, int Links, long Bytes, int WeakFiles)
 {
     /// <summary>The facts of a manifest.</summary>
     public static ReleaseFacts Of(Manifest manifest) => new(
-        manifest.Product, manifest.Release, manifest.Sequence, manifest.Expires, manifest.Files.Count, manifest.Links.Count, manifest.TotalSize, manifest.WeakFiles);
+        manifest.Product, manifest.Release, manifest.Sequence, manifest.Expires, manifest.Files.Count, manifest.Links.Count,
+        manifest.TotalSize, manifest.WeakFiles);
 }
 
 /// <summary>One name that a release lists.</summary>
@@ -106,7 +108,8 @@ public sealed record ManifestFile : ManifestEntry
     /// <summary>
     /// A whole hash that has to be proven as well, since it is strong and the pieces are weak; null in the usual case.
     /// </summary>
-    public ContentHash? AlsoProve => Pieces is { Kind: var kind } && kind.IsWeak() && Hashes is [{ Kind: var best } whole, ..] && !best.IsWeak() ? whole : null;
+    public ContentHash? AlsoProve =>
+        Pieces is { Kind: var kind } && kind.IsWeak() && Hashes is [{ Kind: var best } whole, ..] && !best.IsWeak() ? whole : null;
 
     /// <summary>True where only a weak hash vouches for the bytes.</summary>
     public bool IsWeak => ProofKind.IsWeak() && AlsoProve is null;

@@ -16,7 +16,8 @@ public sealed record ChangedFile(ManifestFile Old, ManifestFile New, long BytesT
 /// <param name="ModesChanged">Files whose bytes are the same and whose permission bits are not.</param>
 /// <param name="BytesToFetch">Bytes of pieces that the older release has nowhere: what an update fetches at the most.</param>
 public sealed record ManifestComparison(
-    IReadOnlyList<ManifestFile> Added, IReadOnlyList<ChangedFile> Changed, IReadOnlyList<ManifestFile> Removed, int LinksChanged, int ModesChanged, long BytesToFetch)
+    IReadOnlyList<ManifestFile> Added, IReadOnlyList<ChangedFile> Changed, IReadOnlyList<ManifestFile> Removed, int LinksChanged,
+    int ModesChanged, long BytesToFetch)
 {
     /// <summary>Compares two releases.</summary>
     public static ManifestComparison Of(Manifest old, Manifest newer)
@@ -24,14 +25,17 @@ public sealed record ManifestComparison(
         var before = old.Files.ToDictionary(f => f.Path, StringComparer.Ordinal);
         var pieces = old.Files.SelectMany(Pieces).Select(p => p.Key).ToHashSet();
         long ToFetch(ManifestFile file) => Pieces(file).Where(p => !pieces.Contains(p.Key)).DistinctBy(p => p.Key).Sum(p => p.Length);
-        var changed = newer.Files.Where(f => before.TryGetValue(f.Path, out var was) && !HasSameBytes(was, f)).Select(f => new ChangedFile(before[f.Path], f, ToFetch(f))).ToList();
+        var changed = newer.Files.Where(f => before.TryGetValue(f.Path, out var was) && !HasSameBytes(was, f))
+            .Select(f => new ChangedFile(before[f.Path], f, ToFetch(f))).ToList();
         var added = newer.Files.Where(f => !before.ContainsKey(f.Path)).ToList();
         var links = old.Links.Select(l => (l.Path, l.Target)).ToHashSet();
         links.SymmetricExceptWith(newer.Links.Select(l => (l.Path, l.Target)));
         return new ManifestComparison(
-            added, changed, [.. old.Files.ExceptBy(newer.Files.Select(f => f.Path), f => f.Path, StringComparer.Ordinal)], links.Select(l => l.Path).Distinct().Count(),
+            added, changed, [.. old.Files.ExceptBy(newer.Files.Select(f => f.Path), f => f.Path, StringComparer.Ordinal)],
+            links.Select(l => l.Path).Distinct().Count(),
             newer.Files.Count(f => before.TryGetValue(f.Path, out var was) && HasSameBytes(was, f) && was.Mode != f.Mode),
-            added.Concat(changed.Select(c => c.New)).SelectMany(Pieces).Where(p => !pieces.Contains(p.Key)).DistinctBy(p => p.Key).Sum(p => p.Length));
+            added.Concat(changed.Select(c => c.New)).SelectMany(Pieces).Where(p => !pieces.Contains(p.Key)).DistinctBy(p => p.Key)
+            .Sum(p => p.Length));
     }
 
     private static bool HasSameBytes(ManifestFile a, ManifestFile b)
@@ -44,7 +48,8 @@ public sealed record ManifestComparison(
                 return same.Digest.AsSpan().SequenceEqual(hash.Digest);
         }
 
-        return a.Proof.PieceLength == b.Proof.PieceLength && a.Proof.Kind == b.Proof.Kind && Enumerable.Range(0, a.PieceCount).All(p => a.Proof[p].SequenceEqual(b.Proof[p]));
+        return a.Proof.PieceLength == b.Proof.PieceLength && a.Proof.Kind == b.Proof.Kind
+            && Enumerable.Range(0, a.PieceCount).All(p => a.Proof[p].SequenceEqual(b.Proof[p]));
     }
 
     private static IEnumerable<((HashKind Kind, long Length, string Digest) Key, long Length)> Pieces(ManifestFile file)

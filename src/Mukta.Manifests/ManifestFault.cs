@@ -7,4 +7,6 @@ namespace Mukta.Manifests;
 /// <param name="column">Column, from 1.</param>
 /// <param name="inner">The failure underneath.</param>
 public sealed class ManifestFault(string what, string source, int line, int column, Exception? inner = null)
-    : InputFault(what, source, line, column, "Nothing was touched. Get the manifest again from its publisher; if it stays like this, tell them the line.", inner);
+    : InputFault(
+    what, source, line, column,
+    "Nothing was touched. Get the manifest again from its publisher; if it stays like this, tell them the line.", inner);

@@ -23,7 +23,8 @@ internal static class ManifestHalves
         var length = RandomAccess.GetLength(file);
         if (RootOf(file) is not var (name, start) || CutAt(file, near) is not { } cut)
             return null;
-        return (new Part(file, [], 0, cut, Encoding.UTF8.GetBytes($"</{name}>")), new Part(file, Encoding.UTF8.GetBytes(start), cut, length, []));
+        return (new Part(file, [], 0, cut, Encoding.UTF8.GetBytes($"</{name}>")),
+            new Part(file, Encoding.UTF8.GetBytes(start), cut, length, []));
     }
 
     /// <summary>The root's name as it is written, and a start tag with the namespaces that it declares.</summary>
@@ -35,10 +36,12 @@ internal static class ManifestHalves
             return null; // A mark of the byte order, or another encoding.
         try
         {
-            using var xml = XmlReader.Create(new MemoryStream(head, 0, got), new XmlReaderSettings { DtdProcessing = DtdProcessing.Prohibit, XmlResolver = null });
+            using var xml = XmlReader.Create(
+                new MemoryStream(head, 0, got), new XmlReaderSettings { DtdProcessing = DtdProcessing.Prohibit, XmlResolver = null });
             while (xml.Read() && xml.NodeType != XmlNodeType.Element)
             {
-                if (xml.NodeType == XmlNodeType.XmlDeclaration && xml.GetAttribute("encoding") is { } encoding && !encoding.Equals("utf-8", StringComparison.OrdinalIgnoreCase))
+                if (xml.NodeType == XmlNodeType.XmlDeclaration && xml.GetAttribute("encoding") is { } encoding
+                    && !encoding.Equals("utf-8", StringComparison.OrdinalIgnoreCase))
                     return null;
             }
 
@@ -85,7 +88,9 @@ internal static class ManifestHalves
         public override int Read(Span<byte> buffer)
         {
             var got = at < before.Length ? Copy(before.AsSpan((int)at), buffer)
-                : at < before.Length + (to - from) ? RandomAccess.Read(file, buffer[..(int)Math.Min(buffer.Length, to - from - (at - before.Length))], from + at - before.Length)
+                : at < before.Length + (to - from)
+                ? RandomAccess.Read(
+                file, buffer[..(int)Math.Min(buffer.Length, to - from - (at - before.Length))], from + at - before.Length)
                 : Copy(after.AsSpan((int)(at - before.Length - (to - from))), buffer);
             at += got;
             return got;

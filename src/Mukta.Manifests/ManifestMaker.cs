@@ -63,7 +63,8 @@ public static class ManifestMaker
                 files.Add((entry.Path, node));
         }
 
-        meter?.Begin("hashing", files.Sum(f => f.Node.Size > request.PieceLength ? 2 * f.Node.Size : f.Node.Size)); // The whole, and its pieces.
+        // The whole, and its pieces.
+        meter?.Begin("hashing", files.Sum(f => f.Node.Size > request.PieceLength ? 2 * f.Node.Size : f.Node.Size));
         var made = HashAll(folder, files, request.PieceLength, meter, cancel);
         leftOut.Sort((a, b) => string.CompareOrdinal(a.Item1, b.Item1));
         return new MadeManifest(
@@ -80,10 +81,16 @@ public static class ManifestMaker
             leftOut);
     }
 
-    private static List<ManifestFile> HashAll(Folder folder, List<(string Path, Node Node)> files, long pieceLength, WorkMeter? meter, CancellationToken cancel)
+    private static List<ManifestFile> HashAll(
+        Folder folder, List<(string Path, Node Node)> files, long pieceLength, WorkMeter? meter, CancellationToken cancel)
     {
         if (files.Find(f => PieceList.CountFor(f.Node.Size, pieceLength) > MetalinkNames.MostPieces) is { Path: { } path })
-            throw new MuktaException(ExitCode.BadInput, $"The file has more than {MetalinkNames.MostPieces} pieces.", PathBytes.Shown(path), "Choose a larger --piece-size.");
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, $"The file has more than {MetalinkNames.MostPieces} pieces.", PathBytes.Shown(path),
+                "Choose a larger --piece-size.");
+        }
+
         var hashed = files.Select(f => new ToList(folder, f.Path, f.Node, pieceLength)).ToList();
         RangeHasher.Run(hashed, meter, cancel);
         return [.. hashed.Select(f => f.Listed())];
@@ -95,7 +102,8 @@ public static class ManifestMaker
         private const HashKind Kind = HashKind.Sha256;
 
         private readonly byte[] whole = new byte[Kind.DigestLength()];
-        private readonly byte[] pieces = node.Size > pieceLength ? new byte[PieceList.CountFor(node.Size, pieceLength) * Kind.DigestLength()] : [];
+        private readonly byte[] pieces = node.Size > pieceLength
+            ? new byte[PieceList.CountFor(node.Size, pieceLength) * Kind.DigestLength()] : [];
         private volatile Exception? failure;
 
         public override int Count => 1 + (pieces.Length / Kind.DigestLength());
@@ -103,14 +111,20 @@ public static class ManifestMaker
         public override (ulong Device, ulong Inode) Place => (node.Device, node.Inode);
 
         public override HashRange this[int index] =>
-            index == 0 ? new HashRange(0, node.Size, Kind) : new HashRange((index - 1) * pieceLength, Math.Min(pieceLength, node.Size - ((index - 1) * pieceLength)), Kind);
+            index == 0 ? new HashRange(0, node.Size, Kind)
+            : new HashRange((index - 1) * pieceLength, Math.Min(pieceLength, node.Size - ((index - 1) * pieceLength)), Kind);
 
         public ManifestFile Listed()
         {
             if (failure is MuktaException known)
                 throw known;
             if (failure is not null)
-                throw new MuktaException(ExitCode.Blocked, "A file cannot be read.", PathBytes.Shown(path), "Look at the system's log for disk errors.", failure);
+            {
+                throw new MuktaException(
+                    ExitCode.Blocked, "A file cannot be read.", PathBytes.Shown(path),
+                    "Look at the system's log for disk errors.", failure);
+            }
+
             if (folder.Look(path) is not { } after || !after.IsSameAs(node))
                 throw Changed(path);
             return new ManifestFile
@@ -137,7 +151,8 @@ public static class ManifestMaker
     }
 
     private static MuktaException Changed(string path) => new(
-        ExitCode.Blocked, "A file changed while it was being read.", PathBytes.Shown(path), "End the program that writes to it, then run the same command again.");
+        ExitCode.Blocked, "A file changed while it was being read.", PathBytes.Shown(path),
+        "End the program that writes to it, then run the same command again.");
 
     private static string? ReasonToLeaveOut(Folder folder, string path, Node node) => node.Kind switch
     {

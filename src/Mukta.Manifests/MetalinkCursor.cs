@@ -96,7 +96,8 @@ internal sealed class MetalinkCursor : IDisposable
     public string? Attribute(string name)
     {
         var value = xml.GetAttribute(name);
-        return value is { Length: > MetalinkNames.LongestText } ? throw Fault($"The attribute {name} is longer than {MetalinkNames.LongestText} characters.") : value;
+        return value is { Length: > MetalinkNames.LongestText }
+            ? throw Fault($"The attribute {name} is longer than {MetalinkNames.LongestText} characters.") : value;
     }
 
     public string RequiredAttribute(string name) =>
@@ -137,7 +138,8 @@ internal sealed class MetalinkCursor : IDisposable
     }
 
     /// <summary>The same text, as one object for all places where it stands.</summary>
-    public string Shared(string value) => shared.TryGetValue(value, out var known) ? known : shared.Count < MostShared && shared.Add(value) ? value : value;
+    public string Shared(string value) =>
+        shared.TryGetValue(value, out var known) ? known : shared.Count < MostShared && shared.Add(value) ? value : value;
 
     public long Number(string what, ReadOnlySpan<char> text, long least, long most, (int, int) place) =>
         long.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var value) && value >= least && value <= most
@@ -145,7 +147,8 @@ internal sealed class MetalinkCursor : IDisposable
             : throw FaultAt($"The {what} \"{Shortened(text)}\" is not a whole number from {least} to {most}.", place);
 
     public DateTimeOffset Date(ReadOnlySpan<char> text, (int, int) place) =>
-        DateTimeOffset.TryParse(text, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal | DateTimeStyles.AdjustToUniversal, out var value)
+        DateTimeOffset.TryParse(
+        text, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal | DateTimeStyles.AdjustToUniversal, out var value)
             && text.Contains('T')
             ? value
             : throw FaultAt($"The date \"{Shortened(text)}\" is not one of RFC 3339, such as 2027-01-31T12:00:00Z.", place);
@@ -168,12 +171,14 @@ internal sealed class MetalinkCursor : IDisposable
     }
 
     public Uri MirrorAddress(ReadOnlySpan<char> text, (int, int) place) =>
-        Uri.TryCreate(text.ToString(), UriKind.Absolute, out var uri) ? uri : throw FaultAt($"\"{Shortened(text)}\" is not an absolute URL.", place);
+        Uri.TryCreate(text.ToString(), UriKind.Absolute, out var uri) ? uri
+        : throw FaultAt($"\"{Shortened(text)}\" is not an absolute URL.", place);
 
     public MirrorUrl? Mirror()
     {
         var place = Place;
-        var priority = Attribute("priority") is { } p ? (int)Number("priority", p, 1, MirrorUrl.LowestPriority, place) : MirrorUrl.LowestPriority;
+        var priority = Attribute("priority") is { } p ? (int)Number("priority", p, 1, MirrorUrl.LowestPriority, place)
+            : MirrorUrl.LowestPriority;
         var location = Attribute("location");
         var uri = MirrorAddress(Text(), place);
         return uri.Scheme == Uri.UriSchemeHttp || uri.Scheme == Uri.UriSchemeHttps ? new MirrorUrl(uri, priority, location) : null;
@@ -181,5 +186,6 @@ internal sealed class MetalinkCursor : IDisposable
 
     public void Dispose() => xml.Dispose();
 
-    private static string Shortened(ReadOnlySpan<char> text) => Disk.PathBytes.Shown(text.Length <= 80 ? text.ToString() : $"{text[..77]}...");
+    private static string Shortened(ReadOnlySpan<char> text) =>
+        Disk.PathBytes.Shown(text.Length <= 80 ? text.ToString() : $"{text[..77]}...");
 }

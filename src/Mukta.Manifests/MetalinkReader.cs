@@ -49,7 +49,8 @@ public sealed class MetalinkReader
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException or ArgumentException)
         {
-            throw new MuktaException(ExitCode.BadInput, "The manifest cannot be opened.", path, "Check the path and that you may read the file.", e);
+            throw new MuktaException(
+                ExitCode.BadInput, "The manifest cannot be opened.", path, "Check the path and that you may read the file.", e);
         }
     }
 
@@ -73,7 +74,10 @@ public sealed class MetalinkReader
         }
     }
 
-    /// <summary>Reads a manifest in two halves at once. Null where it cannot be halved, or anything is not right: then reading it from its beginning tells what.</summary>
+    /// <summary>
+    /// Reads a manifest in two halves at once. Null where it cannot be halved, or anything is not right: then reading it from its beginning
+    /// tells what.
+    /// </summary>
     internal static Manifest? TryReadHalves(SafeFileHandle file, string source, long near)
     {
         if (ManifestHalves.Cut(file, near) is not var (first, second))
@@ -119,17 +123,21 @@ public sealed class MetalinkReader
         at.ExpectEnd();
     }
 
-    /// <summary>Takes what another reader has read of the same manifest behind this one. False where only one reader can tell what it means.</summary>
+    /// <summary>
+    /// Takes what another reader has read of the same manifest behind this one. False where only one reader can tell what it means.
+    /// </summary>
     private bool TryTake(MetalinkReader next)
     {
         places.AddRange(next.places);
         bases.AddRange(next.bases);
-        var isMore = places.Count > MetalinkNames.MostEntries || pieceTotal + next.pieceTotal > MetalinkNames.MostPieces || bases.Count > MetalinkNames.MostPerFile;
+        var isMore = places.Count > MetalinkNames.MostEntries || pieceTotal + next.pieceTotal > MetalinkNames.MostPieces
+            || bases.Count > MetalinkNames.MostPerFile;
         if (isMore || (bases.Count > 0 && files.Concat(next.files).Any(f => f.Extras is not null)))
             return false; // Which of a file's own places are those of the manifest depends on what stands before it.
         files.AddRange(next.files);
         links.AddRange(next.links);
-        (product, release, sequence, expires) = (next.product ?? product, next.release ?? release, next.sequence ?? sequence, next.expires ?? expires);
+        (product, release, sequence, expires) =
+            (next.product ?? product, next.release ?? release, next.sequence ?? sequence, next.expires ?? expires);
         return true;
     }
 
@@ -242,7 +250,8 @@ public sealed class MetalinkReader
         switch (at.IsMetalink, at.IsOurs, at.Name)
         {
             case (true, _, "size"):
-                now.Size = now.Size is null ? at.Number("size", at.Text(), 0, long.MaxValue, here) : throw at.Fault("A file has two sizes.");
+                now.Size = now.Size is null ? at.Number("size", at.Text(), 0, long.MaxValue, here)
+                    : throw at.Fault("A file has two sizes.");
                 return true;
             case (true, _, "hash"):
                 return ReadHash(now.Hashes);
@@ -278,14 +287,22 @@ public sealed class MetalinkReader
         if (file.Hashes.Count == 0 && file.Pieces is null)
             throw at.FaultAt($"The file \"{file.Path}\" has no hash that Mukta knows (sha-256, sha-384, sha-512, sha-1, md5).", place);
         if (file.Pieces is { } pieces && PieceList.CountFor(file.Size, pieces.PieceLength) is var needed && pieces.Count != needed)
-            throw at.FaultAt($"The file \"{file.Path}\" has {pieces.Count} pieces; its size of {file.Size} bytes and the piece length of {pieces.PieceLength} ask for {needed}.", piecesPlace);
+        {
+            throw at.FaultAt(
+                $"The file \"{file.Path}\" has {pieces.Count} pieces; its size of {file.Size} bytes and the piece length of "
+                + $"{pieces.PieceLength} ask for {needed}.", piecesPlace);
+        }
+
         if (file.Size > 0)
             return;
         foreach (var hash in file.Hashes)
         {
             using var nothing = hash.Kind.Start();
             if (!CryptographicOperations.FixedTimeEquals(nothing.GetHashAndReset(), hash.Digest))
-                throw at.FaultAt($"The file \"{file.Path}\" has size 0, but its {hash.Kind.IanaName()} hash is not the one of nothing.", place);
+            {
+                throw at.FaultAt(
+                    $"The file \"{file.Path}\" has size 0, but its {hash.Kind.IanaName()} hash is not the one of nothing.", place);
+            }
         }
     }
 
@@ -350,11 +367,19 @@ public sealed class MetalinkReader
         for (var i = 1; i < places.Count && isSorted; i++)
             isSorted = string.CompareOrdinal(places[i - 1].Path, places[i].Path) < 0;
         if (!isSorted)
-            places.Sort((a, b) => string.CompareOrdinal(a.Path, b.Path) is var order and not 0 ? order : (a.Line, a.Column).CompareTo((b.Line, b.Column)));
+        {
+            places.Sort(
+                (a, b) => string.CompareOrdinal(a.Path, b.Path) is var order and not 0 ? order
+                : (a.Line, a.Column).CompareTo((b.Line, b.Column)));
+        }
+
         for (var i = 1; i < places.Count && !isSorted; i++)
         {
             if (places[i].Path == places[i - 1].Path)
-                throw at.FaultAt($"The name \"{places[i].Path}\" stands twice; first in line {places[i - 1].Line}.", (places[i].Line, places[i].Column));
+            {
+                throw at.FaultAt(
+                    $"The name \"{places[i].Path}\" stands twice; first in line {places[i - 1].Line}.", (places[i].Line, places[i].Column));
+            }
         }
 
         var folders = new HashSet<string>(StringComparer.Ordinal);
@@ -375,8 +400,11 @@ public sealed class MetalinkReader
         {
             if (!folders.Contains(path))
                 continue;
-            var other = places.Find(p => p.Path.StartsWith(path, StringComparison.Ordinal) && p.Path.Length > path.Length && p.Path[path.Length] == '/');
-            throw at.FaultAt($"The name \"{path}\" is a file, and \"{other.Path}\" needs it as a folder.", line > other.Line ? (line, column) : (other.Line, other.Column));
+            var other = places.Find(
+                p => p.Path.StartsWith(path, StringComparison.Ordinal) && p.Path.Length > path.Length && p.Path[path.Length] == '/');
+            throw at.FaultAt(
+                $"The name \"{path}\" is a file, and \"{other.Path}\" needs it as a folder.",
+                line > other.Line ? (line, column) : (other.Line, other.Column));
         }
     }
 
@@ -396,7 +424,8 @@ public sealed class MetalinkReader
     }
 
     private string NotEmpty(ReadOnlySpan<char> text, string what, (int, int) place) =>
-        text.Length > 0 && !ManifestPath.HasControl(text) ? text.ToString() : throw at.FaultAt($"The {what} is empty or contains a control character.", place);
+        text.Length > 0 && !ManifestPath.HasControl(text) ? text.ToString()
+        : throw at.FaultAt($"The {what} is empty or contains a control character.", place);
 
     /// <summary>What has been read of the file that the cursor is in. One object for all files.</summary>
     private sealed class FileSoFar

@@ -28,7 +28,9 @@ public static class MetalinkWriter
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {
             File.Delete(beside);
-            throw new MuktaException(ExitCode.Blocked, $"The manifest cannot be written: {e.Message}", path, "Check that the folder is there and that you may write to it.", e);
+            throw new MuktaException(
+                ExitCode.Blocked, $"The manifest cannot be written: {e.Message}", path,
+                "Check that the folder is there and that you may write to it.", e);
         }
     }
 

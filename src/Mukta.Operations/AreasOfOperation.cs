@@ -20,7 +20,10 @@ internal sealed class AreasOfOperation : IDisposable
         try
         {
             mainPlace = MainOf(Root, home);
-            Header = header.Sequence > 0 ? header : header with { Sequence = OperationSequence.Next(home, OperationRecord.In(Root, mainPlace)) };
+            Header = header.Sequence > 0 ? header : header with
+            {
+                Sequence = OperationSequence.Next(home, OperationRecord.In(Root, mainPlace)),
+            };
         }
         catch
         {
@@ -36,7 +39,8 @@ internal sealed class AreasOfOperation : IDisposable
     public KeptArea Main => At(mainPlace, "");
 
     /// <summary>The folder of all operations in Mukta's folder for state, relative to the root.</summary>
-    public static string MainOf(Folder root, OperationHome home) => Path.GetRelativePath(root.RealPath, Path.Join(Folder.RealPathOf(home.State), "mukta", KeptArea.FolderName));
+    public static string MainOf(Folder root, OperationHome home) =>
+        Path.GetRelativePath(root.RealPath, Path.Join(Folder.RealPathOf(home.State), "mukta", KeptArea.FolderName));
 
     /// <summary>Opens the area of an interrupted run again.</summary>
     public void Reopen(string place)
@@ -50,11 +54,14 @@ internal sealed class AreasOfOperation : IDisposable
         var real = PathOf(path);
         if (MountOf(mainPlace) == MountOf(Folder.ParentOf(real)))
             return (Main, real);
-        var known = areas.Keys.Where(k => k != mainPlace && IsBelow(real, PlaceOf(k)) && real != PlaceOf(k) && MountOf(PlaceOf(k)) == MountOf(Folder.ParentOf(real))).MaxBy(k => k.Length);
+        var known = areas.Keys.Where(
+            k => k != mainPlace && IsBelow(real, PlaceOf(k)) && real != PlaceOf(k) && MountOf(PlaceOf(k)) == MountOf(Folder.ParentOf(real)))
+            .MaxBy(k => k.Length);
         return (known is null ? Beside(Folder.ParentOf(real)) : areas[known], real);
     }
 
-    public string PathOf(string path) => Path.GetRelativePath(Root.RealPath, Path.Join(Folder.RealPathOf(Path.GetDirectoryName(path)!), Path.GetFileName(path)));
+    public string PathOf(string path) =>
+        Path.GetRelativePath(Root.RealPath, Path.Join(Folder.RealPathOf(Path.GetDirectoryName(path)!), Path.GetFileName(path)));
 
     public void End()
     {

@@ -42,7 +42,8 @@ public sealed class InstallLock : IDisposable
                 "Wait until it has finished, then run the same command again.");
         }
 
-        var note = string.Create(CultureInfo.InvariantCulture, $"process {Environment.ProcessId}, since {time.GetUtcNow():yyyy-MM-dd HH:mm:ss} UTC");
+        var note = string.Create(
+            CultureInfo.InvariantCulture, $"process {Environment.ProcessId}, since {time.GetUtcNow():yyyy-MM-dd HH:mm:ss} UTC");
         try
         {
             file.SetLength(0);

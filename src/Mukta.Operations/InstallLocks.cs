@@ -35,7 +35,8 @@ public sealed class InstallLocks(TimeProvider time) : IDisposable
     {
         if (!isMain)
             Take(anchor);
-        foreach (var path in area.Record.Changes.Where(c => c is Swapped or Placed or Renamed).Select(c => c.Subject).Distinct(StringComparer.Ordinal))
+        foreach (var path in area.Record.Changes.Where(c => c is Swapped or Placed or Renamed).Select(c => c.Subject)
+            .Distinct(StringComparer.Ordinal))
         {
             if (path.Length > 0 && anchor.Look($"{path}/{OwnFolder.Name}") is { Kind: NodeKind.Folder })
                 Take(Path.Join(anchor.Path, path));

@@ -64,7 +64,8 @@ internal sealed class Journal : IDisposable
         try
         {
             KeepOthersOff(file, anchor, path);
-            var record = OperationRecord.Read(anchor, path) ?? throw new DiskException(DiskException.NoEntry, "read", Path.Join(anchor.Path, name));
+            var record = OperationRecord.Read(anchor, path)
+                ?? throw new DiskException(DiskException.NoEntry, "read", Path.Join(anchor.Path, name));
             if (record.HasTornEnd)
             {
                 file.SetLength(record.Length);

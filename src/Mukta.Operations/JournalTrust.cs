@@ -33,12 +33,16 @@ internal static class JournalTrust
     }
 
     /// <summary>
-    /// True if a user may be led by what another has written: by root, by themselves, and by whoever owns the folder, who may change everything
+    /// True if a user may be led by what another has written: by root, by themselves, and by whoever owns the folder, who may change
+    /// everything
     /// in it anyway. Root is led by anybody, with that user's rights.
     /// </summary>
-    public static bool IsBelieved(uint owner, uint asUser, IReadOnlyList<uint> around) => asUser == 0 || owner == 0 || owner == asUser || around.Contains(owner);
+    public static bool IsBelieved(uint owner, uint asUser, IReadOnlyList<uint> around) =>
+        asUser == 0 || owner == 0 || owner == asUser || around.Contains(owner);
 
-    /// <summary>Whose rights are used for what a journal says: its owner's; for one of root's inside somebody's folder, the folder's owner's.</summary>
+    /// <summary>
+    /// Whose rights are used for what a journal says: its owner's; for one of root's inside somebody's folder, the folder's owner's.
+    /// </summary>
     /// <param name="anchor">What the journal's paths are relative to.</param>
     /// <param name="record">The journal.</param>
     public static FileSystemIdentity IdentityFor(Folder anchor, OperationRecord record)
@@ -56,5 +60,6 @@ internal static class JournalTrust
     }
 
     private static JournalFault Refused(string why, string shown) => new(
-        ExitCode.NotTrusted, $"The journal of an operation {why}, so nothing was done by it.", shown, "Remove it if you do not know who made it; the kept files are beside it.");
+        ExitCode.NotTrusted, $"The journal of an operation {why}, so nothing was done by it.", shown,
+        "Remove it if you do not know who made it; the kept files are beside it.");
 }

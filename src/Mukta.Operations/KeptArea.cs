@@ -4,7 +4,8 @@ namespace Mukta.Operations;
 
 /// <summary>
 /// Where one operation keeps what it removes and overwrites, in one place: on the same mount, so that a rename is enough. Every change is
-/// written down, and is on the disk, before it is made. Many small changes share their flushes: see <see cref="Do(IReadOnlyList{Change})"/>.
+/// written down, and is on the disk, before it is made. Many small changes share their flushes: see <see
+/// cref="Do(IReadOnlyList{Change})"/>.
 /// Not for use by several threads at once.
 /// </summary>
 public sealed class KeptArea : IDisposable
@@ -26,7 +27,8 @@ public sealed class KeptArea : IDisposable
 
     private KeptArea(AreaPlace place, string kept, Journal journal, bool isLasting)
     {
-        (anchor, owned, prefix, this.journal, this.isLasting) = (place.Anchor, place.IsOwned ? place.Anchor : null, place.Prefix, journal, isLasting);
+        (anchor, owned, prefix, this.journal, this.isLasting) =
+            (place.Anchor, place.IsOwned ? place.Anchor : null, place.Prefix, journal, isLasting);
         site = new ChangeSite(anchor, kept);
     }
 
@@ -53,7 +55,8 @@ public sealed class KeptArea : IDisposable
     /// <param name="parent">The folder of all operations there, such as <see cref="OfInstall"/>.</param>
     /// <param name="header">The first line of its journal.</param>
     /// <param name="isLasting">False if nothing is lost with the journal in a loss of power.</param>
-    public static KeptArea Begin(Folder anchor, string parent, OperationHeader header, bool isLasting = true) => Begin(new AreaPlace(anchor), parent, header, isLasting);
+    public static KeptArea Begin(Folder anchor, string parent, OperationHeader header, bool isLasting = true) =>
+        Begin(new AreaPlace(anchor), parent, header, isLasting);
 
     internal static KeptArea Begin(AreaPlace place, string parent, OperationHeader header, bool isLasting = true)
     {
@@ -76,7 +79,9 @@ public sealed class KeptArea : IDisposable
         }
     }
 
-    /// <summary>Goes on with an operation that was interrupted, and does what belongs to changes that were made and would not be asked for again.</summary>
+    /// <summary>
+    /// Goes on with an operation that was interrupted, and does what belongs to changes that were made and would not be asked for again.
+    /// </summary>
     public static KeptArea Resume(Folder anchor, string path, bool isLasting = true) => Resume(new AreaPlace(anchor), path, isLasting);
 
     internal static KeptArea Resume(AreaPlace place, string path, bool isLasting = true)
@@ -106,7 +111,8 @@ public sealed class KeptArea : IDisposable
             place.Anchor.EnsureFolder(area.site.Files);
             List<Change> last = [.. record.Changes.Skip(record.LastLine)];
             var notMade = record.NotMade();
-            List<Change> left = [.. last.Where(c => !notMade.Contains(c.Number) && !c.Settle(area.site)).Select(c => new NotDone(c.Number, "interrupted"))];
+            List<Change> left =
+                [.. last.Where(c => !notMade.Contains(c.Number) && !c.Settle(area.site)).Select(c => new NotDone(c.Number, "interrupted"))];
             foreach (var folder in last.SelectMany(c => c.Folders).Append(area.site.Files).Distinct(StringComparer.Ordinal))
                 area.FlushIfThere(folder);
             foreach (var folder in record.Changes.OfType<FolderTime>())
@@ -140,7 +146,9 @@ public sealed class KeptArea : IDisposable
     {
         var times = changes.SelectMany(c => c.Folders).Distinct(StringComparer.Ordinal).Where(f => !foldersNoted.Contains(f))
             .Select(f => (Path: f, Node: site.Look(f.Length == 0 ? "." : f))).Where(f => f.Node is { Kind: NodeKind.Folder }).ToList();
-        var written = journal.Append([.. times.Select(t => new FolderTime(t.Path, t.Node!.Value.ModifiedNs) { Undoes = Undoing }), .. changes.Select(c => c with { Undoes = c.Undoes ?? Undoing })]);
+        var written = journal.Append(
+            [.. times.Select(t => new FolderTime(t.Path, t.Node!.Value.ModifiedNs) { Undoes = Undoing }),
+            .. changes.Select(c => c with { Undoes = c.Undoes ?? Undoing })]);
         foldersNoted.UnionWith(times.Select(t => t.Path));
         Change[] made = [.. written.Skip(times.Count)];
         var failures = new Exception?[made.Length];
@@ -190,7 +198,9 @@ public sealed class KeptArea : IDisposable
         return LastKept;
     }
 
-    /// <summary>Moves a folder to the kept files and leaves an empty one in its place with the same owner, group and mode, at once.</summary>
+    /// <summary>
+    /// Moves a folder to the kept files and leaves an empty one in its place with the same owner, group and mode, at once.
+    /// </summary>
     /// <returns>Where the full one is now.</returns>
     public string EmptyFolder(string path)
     {
@@ -223,14 +233,17 @@ public sealed class KeptArea : IDisposable
     public void SetMode(string path, int mode) => Do(ModeChange(path, mode));
 
     /// <summary>The change that sets permission bits, for a batch.</summary>
-    public Change ModeChange(string path, int mode) => new ModeSet(Below(path), Octal.Of(site.Look(Below(path))?.Mode ?? mode), Octal.Of(mode));
+    public Change ModeChange(string path, int mode) =>
+        new ModeSet(Below(path), Octal.Of(site.Look(Below(path))?.Mode ?? mode), Octal.Of(mode));
 
     /// <summary>Where the operation keeps what it has moved away from a path, or a copy of it; null if it does not.</summary>
     public string? KeptOf(string path) => AllKeptOf(path) is [var last, ..] ? last : null;
 
     /// <summary>All that the operation keeps of a path, the last one first.</summary>
     public IReadOnlyList<string> AllKeptOf(string path) =>
-        [.. Changes.Where(c => c is Swapped or Operations.SetAside or CopyKept && c.Subject == Below(path) && !IsNotMade(c) && site.Look(site.At(c)) is not null)
+        [.. Changes.Where(
+        c => c is Swapped or Operations.SetAside or CopyKept && c.Subject == Below(path) && !IsNotMade(c)
+        && site.Look(site.At(c)) is not null)
             .Reverse().Select(c => prefix.Length == 0 ? site.At(c) : $"{prefix}/{site.At(c)}")];
 
     /// <summary>True if the operation has put something at a path.</summary>
@@ -259,7 +272,8 @@ public sealed class KeptArea : IDisposable
     /// <summary>Puts back what a change keeps: what is in its place meanwhile is set aside.</summary>
     internal void PutBack(ChangeSite of, Change change, string path)
     {
-        if (BegunBefore.Contains(change.Number) && Changes.Any(c => c.Undoes == change.Number && c is Placed or Replaced or Swapped && !IsNotMade(c)))
+        if (BegunBefore.Contains(change.Number)
+            && Changes.Any(c => c.Undoes == change.Number && c is Placed or Replaced or Swapped && !IsNotMade(c)))
             return; // Done before an interruption.
         if (of.Look(of.At(change)) is null)
             throw new NotRestoredException("what was kept of it is gone");
@@ -275,7 +289,8 @@ public sealed class KeptArea : IDisposable
     /// </summary>
     internal void Return(Change change, string from, string to)
     {
-        if (change.Undoes is not null && site.Look(from) is not null && site.Look(to) is null && site.Look(Folder.ParentOf(to)) is { Kind: NodeKind.Folder })
+        if (change.Undoes is not null && site.Look(from) is not null && site.Look(to) is null
+            && site.Look(Folder.ParentOf(to)) is { Kind: NodeKind.Folder })
             Do(new Renamed(to, from));
     }
 
@@ -284,7 +299,10 @@ public sealed class KeptArea : IDisposable
 
     /// <summary>True if an interrupted run of this undo has set aside what a change had placed.</summary>
     internal bool HasSetAside(Change change, string path) =>
-        BegunBefore.Contains(change.Number) && Changes.Any(c => c.Undoes == change.Number && (c is SetAside aside ? aside.Path == path : c is Renamed renamed && renamed.From == path) && !IsNotMade(c));
+        BegunBefore.Contains(change.Number)
+        && Changes.Any(
+        c => c.Undoes == change.Number && (c is SetAside aside ? aside.Path == path : c is Renamed renamed && renamed.From == path)
+        && !IsNotMade(c));
 
     private bool IsNotMade(Change change) => Changes.Any(c => c is NotDone not && not.Of == change.Number);
 
@@ -326,7 +344,9 @@ public sealed class KeptArea : IDisposable
             anchor.Flush(folder);
     }
 
-    /// <summary>A change that failed in its middle is brought to one side or the other; what is not done then is written down as that.</summary>
+    /// <summary>
+    /// A change that failed in its middle is brought to one side or the other; what is not done then is written down as that.
+    /// </summary>
     private void WriteDownFailures(Change[] made, Exception?[] failures)
     {
         var notMade = new List<Change>();

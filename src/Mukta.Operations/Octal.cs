@@ -16,5 +16,6 @@ internal static class Octal
     }
 
     /// <summary>True for bits that a journal may have.</summary>
-    public static bool IsMode(string text) => int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out _) && Of(Parse(text)) == text;
+    public static bool IsMode(string text) =>
+        int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out _) && Of(Parse(text)) == text;
 }

@@ -51,7 +51,8 @@ public sealed class Operation : IDisposable
         var records = OperationRecord.In(root, AreasOfOperation.MainOf(root, home));
         var found = records.LastOrDefault(r => r.Header.Command == command && r.Header.Product == product && !r.IsEnded && !r.IsUndone);
         return found is null || records.All(r => r.Header.Undoes != found.Header.Operation) ? found : throw new MuktaException(
-            ExitCode.Blocked, "An undo of this operation was begun and has not ended.", found.Header.Operation, $"Finish it with: mukta undo {found.Header.Operation}");
+            ExitCode.Blocked, "An undo of this operation was begun and has not ended.", found.Header.Operation,
+            $"Finish it with: mukta undo {found.Header.Operation}");
     }
 
     /// <summary>Begins, or goes on with what was interrupted.</summary>
@@ -68,8 +69,11 @@ public sealed class Operation : IDisposable
             var what = header.Product is null ? header.Command : $"{header.Command} of {header.Product}";
             throw new MuktaException(
                 ExitCode.BadInput,
-                string.Create(CultureInfo.InvariantCulture, $"A {what} was begun on {interrupted.Header.Started:yyyy-MM-dd HH:mm} UTC with other options, and has not ended."),
-                $"{interrupted.Header.Operation}: {before}", $"Go on with those options, or go back with: mukta undo {interrupted.Header.Operation}");
+                string.Create(
+                CultureInfo.InvariantCulture,
+                $"A {what} was begun on {interrupted.Header.Started:yyyy-MM-dd HH:mm} UTC with other options, and has not ended."),
+                $"{interrupted.Header.Operation}: {before}",
+                $"Go on with those options, or go back with: mukta undo {interrupted.Header.Operation}");
         }
 
         var areas = new AreasOfOperation(home, interrupted?.Header ?? header, begun);

@@ -56,11 +56,14 @@ public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISer
         var faults = new List<JournalFault>();
         var main = At(home.Root, MainPlace(), faults);
         var named = main.SelectMany(o => o.Record.Changes.OfType<AreaUsed>()).Select(a => Path.Join(home.Root, a.Place));
-        var anchors = installs.Concat(named).Concat(places.Where(p => p.EndsWith("/" + KeptArea.OfInstall, StringComparison.Ordinal)).Select(p => p[..^(KeptArea.OfInstall.Length + 1)]))
+        var anchors = installs.Concat(named)
+            .Concat(places.Where(p => p.EndsWith("/" + KeptArea.OfInstall, StringComparison.Ordinal))
+            .Select(p => p[..^(KeptArea.OfInstall.Length + 1)]))
             .Select(RealPath).OfType<string>().Distinct(StringComparer.Ordinal);
         var all = main.Concat(anchors.SelectMany(a => At(a, KeptArea.OfInstall, faults))).ToList();
         Faults = faults;
-        return [.. all.OrderBy(o => o.Record.Header.Sequence).ThenBy(o => o.Record.Header.Started).ThenBy(o => o.Id, StringComparer.Ordinal)];
+        return [.. all.OrderBy(o => o.Record.Header.Sequence).ThenBy(o => o.Record.Header.Started)
+            .ThenBy(o => o.Id, StringComparer.Ordinal)];
     }
 
     /// <summary>Puts back what an operation has changed.</summary>
@@ -78,26 +81,30 @@ public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISer
             using var held = new InstallLocks(time);
             held.TakeAll(anchor, area, IsMain(area));
             var undoer = new Undoer(time, ServicesFor(area)) { Begun = h => begun?.Invoke(h, Path.Join(area.Anchor, area.Parent)) };
-            var (of, notRestored) = undoer.Undo(anchor, area, header, () => OperationSequence.Next(home, areas.Select(a => a.Record)), cancel);
+            var (of, notRestored) = undoer.Undo(
+                anchor, area, header, () => OperationSequence.Next(home, areas.Select(a => a.Record)), cancel);
             header ??= of;
             left.AddRange(notRestored);
         }
 
-        return header is null ? throw new ArgumentException("There is nothing to undo.", nameof(areas)) : new UndoOutcome(header.Operation, left);
+        return header is null ? throw new ArgumentException("There is nothing to undo.", nameof(areas))
+            : new UndoOutcome(header.Operation, left);
     }
 
     /// <summary>Deletes what an operation keeps, and its journal. Nothing brings it back.</summary>
     /// <param name="area">The operation in one place.</param>
     /// <param name="evenUnfinished">True to delete one that is unfinished, being undone or waiting too.</param>
     /// <param name="cancel">Interrupts; the rest stays listed.</param>
-    /// <exception cref="MuktaException">It may not be deleted now, something cannot be removed, or another run works on the install.</exception>
+    /// <exception cref="MuktaException">It may not be deleted now, something cannot be removed, or another run works on the
+    /// install.</exception>
     public void Purge(KeptOperation area, bool evenUnfinished, CancellationToken cancel)
     {
         if (area.State is not (OperationState.Done or OperationState.Undone) && !(evenUnfinished && area.State != OperationState.Running))
         {
             throw new MuktaException(
                 ExitCode.Blocked, $"This operation is {StateName(area.State)}, so what it keeps was not deleted.", area.Id,
-                area.State == OperationState.Running ? "Wait until it has finished." : "Finish or undo it first, or delete it all the same: name its id and add --even-unfinished.");
+                area.State == OperationState.Running ? "Wait until it has finished."
+                : "Finish or undo it first, or delete it all the same: name its id and add --even-unfinished.");
         }
 
         using var anchor = Folder.Open(area.Anchor);
@@ -130,11 +137,13 @@ public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISer
     private bool IsMain(KeptOperation area) => area.Parent != KeptArea.OfInstall;
 
     /// <summary>
-    /// Services are changed back for a journal in Mukta's folder for state only: without question if root has written it, or if the rights are
+    /// Services are changed back for a journal in Mukta's folder for state only: without question if root has written it, or if the rights
+    /// are
     /// those of its owner; otherwise only the units that a profile names.
     /// </summary>
     private IServiceUndo? ServicesFor(KeptOperation area) =>
-        !IsMain(area) || services is null ? null : area.Record.Owner.User == 0 || CurrentUser.Number != 0 ? new OwnServices(services) : services;
+        !IsMain(area) || services is null ? null : area.Record.Owner.User == 0 || CurrentUser.Number != 0
+        ? new OwnServices(services) : services;
 
     private sealed class OwnServices(IServiceUndo services) : IServiceUndo
     {
@@ -155,7 +164,9 @@ public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISer
     {
         using var folder = Folder.Open(anchor);
         var records = OperationRecord.In(folder, parent, faults);
-        return [.. records.Select(r => new KeptOperation(folder.RealPath, parent, r, Kept(TreeBulk.Measure(folder, r.Path, CancellationToken.None), r), StateOf(folder, r, records)))];
+        return [.. records.Select(
+            r => new KeptOperation(
+            folder.RealPath, parent, r, Kept(TreeBulk.Measure(folder, r.Path, CancellationToken.None), r), StateOf(folder, r, records)))];
     }
 
     private static OperationState StateOf(Folder folder, OperationRecord record, IReadOnlyList<OperationRecord> all)
@@ -175,7 +186,11 @@ public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISer
     }
 
     /// <summary>What is in an operation's folder beside its journal.</summary>
-    private static TreeSize Kept(TreeSize all, OperationRecord record) => all with { Bytes = Math.Max(0, all.Bytes - record.Length), Files = Math.Max(0, all.Files - 1) };
+    private static TreeSize Kept(TreeSize all, OperationRecord record) => all with
+    {
+        Bytes = Math.Max(0, all.Bytes - record.Length),
+        Files = Math.Max(0, all.Files - 1),
+    };
 
     private static string? RealPath(string path)
     {

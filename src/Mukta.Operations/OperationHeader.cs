@@ -10,7 +10,8 @@ namespace Mukta.Operations;
 /// <param name="Product">The product; null if none was named.</param>
 /// <param name="Release">The release; null if it was not named, or does not matter.</param>
 /// <param name="Started">When, UTC. For people; it says nothing of the order.</param>
-public sealed record OperationHeader(string Format, string Operation, string Command, string? Product, string? Release, DateTimeOffset Started)
+public sealed record OperationHeader(
+    string Format, string Operation, string Command, string? Product, string? Release, DateTimeOffset Started)
 {
     /// <summary>The format that this version writes and reads.</summary>
     public const string CurrentFormat = "mukta.operation/2";
@@ -25,7 +26,8 @@ public sealed record OperationHeader(string Format, string Operation, string Com
     public static OperationHeader New(string command, string? product, string? release, TimeProvider time)
     {
         var now = time.GetUtcNow();
-        var id = string.Create(CultureInfo.InvariantCulture, $"{now:yyyyMMdd'T'HHmmss'Z'}-{RandomNumberGenerator.GetHexString(6, lowercase: true)}");
+        var id = string.Create(
+            CultureInfo.InvariantCulture, $"{now:yyyyMMdd'T'HHmmss'Z'}-{RandomNumberGenerator.GetHexString(6, lowercase: true)}");
         return new OperationHeader(CurrentFormat, id, command, product, release, now);
     }
 

@@ -6,7 +6,8 @@ using Mukta.Disk;
 
 namespace Mukta.Operations;
 
-[JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull)]
+[JsonSourceGenerationOptions(
+    PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull)]
 [JsonSerializable(typeof(OperationHeader))]
 [JsonSerializable(typeof(Change[]))]
 internal sealed partial class JournalJson : JsonSerializerContext;
@@ -16,7 +17,8 @@ internal sealed partial class JournalJson : JsonSerializerContext;
 /// <param name="what">What is wrong, as a sentence.</param>
 /// <param name="where">The journal.</param>
 /// <param name="next">What to do next.</param>
-public sealed class JournalFault(ExitCode code, string what, string where, string next) : MuktaException(code, what, PathBytes.Shown(where), next);
+public sealed class JournalFault(ExitCode code, string what, string where, string next)
+    : MuktaException(code, what, PathBytes.Shown(where), next);
 
 /// <summary>What an operation has done, as its journal on the disk has it (docs/formats.md).</summary>
 /// <param name="Path">The operation's folder, relative to the anchor.</param>
@@ -54,7 +56,8 @@ public sealed record OperationRecord(string Path, OperationHeader Header, IReadO
     public bool IsUndone => Changes.Any(c => c is Undone);
 
     /// <summary>The start of the machine that it waits to be over; null if it does not wait.</summary>
-    public string? WaitsFor => Changes.LastOrDefault(c => c is WaitsForRestart or StepDone) is WaitsForRestart { Boot: var boot } ? boot : null;
+    public string? WaitsFor =>
+        Changes.LastOrDefault(c => c is WaitsForRestart or StepDone) is WaitsForRestart { Boot: var boot } ? boot : null;
 
     /// <summary>What was asked for when it began, as the same command has to ask again.</summary>
     public string Request => Notes(Operation.RequestKey).FirstOrDefault()?.Text ?? "";
@@ -71,7 +74,9 @@ public sealed record OperationRecord(string Path, OperationHeader Header, IReadO
     /// <summary>The numbers of changes that were written down and not made.</summary>
     public IReadOnlySet<int> NotMade() => Changes.OfType<NotDone>().Select(n => n.Of).ToHashSet();
 
-    /// <summary>Reads the journals of all operations in a folder of them, first one first. One that cannot be used is passed over.</summary>
+    /// <summary>
+    /// Reads the journals of all operations in a folder of them, first one first. One that cannot be used is passed over.
+    /// </summary>
     /// <param name="anchor">What the folder's path is relative to.</param>
     /// <param name="parent">The folder.</param>
     /// <param name="faults">Takes those that cannot be used; null if nobody wants to know.</param>
@@ -106,7 +111,8 @@ public sealed record OperationRecord(string Path, OperationHeader Header, IReadO
         JournalTrust.Prove(anchor, path, node);
         try
         {
-            return Parse(path, System.IO.Path.Join(anchor.Path, file), anchor.ReadAll(file, Longest)) is { } record ? record with { Owner = (node.User, node.Group) } : null;
+            return Parse(path, System.IO.Path.Join(anchor.Path, file), anchor.ReadAll(file, Longest)) is { } record
+                ? record with { Owner = (node.User, node.Group) } : null;
         }
         catch (DiskException e)
         {
@@ -118,11 +124,14 @@ public sealed record OperationRecord(string Path, OperationHeader Header, IReadO
 
     internal static byte[] Line(Change[] changes) => JsonSerializer.SerializeToUtf8Bytes(changes, JournalJson.Default.ChangeArray);
 
-    /// <summary>A line of text with its checksum before it: XXH3 of 64 bits, begun with the checksum of the line before, in hexadecimal.</summary>
+    /// <summary>
+    /// A line of text with its checksum before it: XXH3 of 64 bits, begun with the checksum of the line before, in hexadecimal.
+    /// </summary>
     internal static (byte[] Bytes, ulong Sum) Summed(ReadOnlySpan<byte> json, ulong before)
     {
         var sum = XxHash3.HashToUInt64(json, unchecked((long)before));
-        return ([.. System.Text.Encoding.ASCII.GetBytes(sum.ToString("x16", CultureInfo.InvariantCulture)), (byte)' ', .. json, (byte)'\n'], sum);
+        return ([.. System.Text.Encoding.ASCII.GetBytes(sum.ToString("x16", CultureInfo.InvariantCulture)), (byte)' ', .. json, (byte)'\n'],
+            sum);
     }
 
     /// <summary>Reads a journal's bytes.</summary>
@@ -146,15 +155,20 @@ public sealed record OperationRecord(string Path, OperationHeader Header, IReadO
 
         if (header is null)
             return null;
-        if (header.Format != OperationHeader.CurrentFormat || !OperationHeader.IsId(header.Operation) || header.Operation != System.IO.Path.GetFileName(path))
-            throw new JournalFault(ExitCode.BadInput, "This journal is not one of this version of mukta.", shown, "Use the version that made it.");
+        if (header.Format != OperationHeader.CurrentFormat || !OperationHeader.IsId(header.Operation)
+            || header.Operation != System.IO.Path.GetFileName(path))
+            throw new JournalFault(
+                ExitCode.BadInput, "This journal is not one of this version of mukta.", shown, "Use the version that made it.");
         return new OperationRecord(path, header, changes) { Length = at, Sum = sum, LastLine = lastLine, HasTornEnd = at < bytes.Length };
     }
 
-    private static bool TryRead(ReadOnlySpan<byte> line, string shown, ulong before, ref OperationHeader? header, List<Change> changes, out ulong sum, out int first)
+    private static bool TryRead(
+        ReadOnlySpan<byte> line, string shown, ulong before, ref OperationHeader? header, List<Change> changes, out ulong sum,
+        out int first)
     {
         (sum, first) = (0, changes.Count);
-        if (line.Length <= SumLength || line[SumLength] != (byte)' ' || XxHash3.HashToUInt64(line[(SumLength + 1)..], unchecked((long)before)) is var right
+        if (line.Length <= SumLength || line[SumLength] != (byte)' '
+            || XxHash3.HashToUInt64(line[(SumLength + 1)..], unchecked((long)before)) is var right
             && (!ulong.TryParse(line[..SumLength], NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out sum) || sum != right))
             return false;
         try
@@ -172,7 +186,9 @@ public sealed record OperationRecord(string Path, OperationHeader Header, IReadO
         catch (LeadsOut e)
         {
             throw new JournalFault(
-                ExitCode.NotTrusted, $"The journal of an operation names a path outside of its folder ({PathBytes.Shown(e.Message)}), so nothing was done by it.", shown,
+                ExitCode.NotTrusted,
+                $"The journal of an operation names a path outside of its folder ({PathBytes.Shown(e.Message)}), so nothing was done by "
+                + $"it.", shown,
                 "Remove it if you do not know who made it; the kept files are beside it.");
         }
         catch (Exception e) when (e is JsonException or NotSupportedException or NullReferenceException)
@@ -182,6 +198,7 @@ public sealed record OperationRecord(string Path, OperationHeader Header, IReadO
     }
 
     private static JournalFault Damaged(string shown, int line) => new(
-        ExitCode.Blocked, string.Create(CultureInfo.InvariantCulture, $"Line {line} of an operation's journal is damaged, so nothing of the operation was touched."), shown,
+        ExitCode.Blocked, string.Create(
+        CultureInfo.InvariantCulture, $"Line {line} of an operation's journal is damaged, so nothing of the operation was touched."), shown,
         "Check the disk. What the operation keeps is in the folder beside the journal, and can be copied from there by hand.");
 }

@@ -1,9 +1,12 @@
 namespace Mukta.Operations;
 
-/// <summary>An operation has stopped before its end. What it has done is written down; the same command goes on, and undo goes back.</summary>
+/// <summary>
+/// An operation has stopped before its end. What it has done is written down; the same command goes on, and undo goes back.
+/// </summary>
 /// <param name="operation">The operation.</param>
 /// <param name="cause">Why.</param>
-public class OperationStopped(string operation, MuktaException cause) : MuktaException(cause.Code, cause.What, cause.Where, cause.Next, cause)
+public class OperationStopped(string operation, MuktaException cause)
+    : MuktaException(cause.Code, cause.What, cause.Where, cause.Next, cause)
 {
     /// <summary>The operation's id.</summary>
     public string Operation => operation;

@@ -34,7 +34,11 @@ internal sealed class Undoer(TimeProvider time, IServiceUndo? services)
         var begun = known.LastOrDefault(r => r.Header.Undoes == area.Id && !r.IsEnded);
         if (begun is null && undone.Changes.OfType<Undone>().LastOrDefault() is { By: var by })
             return (known.Last(r => r.Header.Operation == by).Header, []);
-        header = begun?.Header ?? header ?? OperationHeader.New("undo", area.Record.Header.Product, area.Record.Header.Release, time) with { Undoes = area.Id, Sequence = sequence() };
+        header = begun?.Header ?? header ?? OperationHeader.New("undo", area.Record.Header.Product, area.Record.Header.Release, time) with
+        {
+            Undoes = area.Id,
+            Sequence = sequence(),
+        };
         using var undo = begun is null ? KeptArea.Begin(anchor, area.Parent, header) : KeptArea.Reopen(new AreaPlace(anchor), begun.Path);
         Begun?.Invoke(header);
         var left = Revert(new ChangeSite(anchor, area.Record.Path), undone.Changes, undo, cancel);
@@ -65,7 +69,8 @@ internal sealed class Undoer(TimeProvider time, IServiceUndo? services)
             {
                 changes[i].Revert(site, undo, services);
             }
-            catch (Exception e) when (e is NotRestoredException || (e is MuktaException or IOException or UnauthorizedAccessException && !IsFatal(e)))
+            catch (Exception e) when (e is NotRestoredException
+                || (e is MuktaException or IOException or UnauthorizedAccessException && !IsFatal(e)))
             {
                 left.Add((changes[i].Subject, e is MuktaException known ? known.What.TrimEnd('.') : e.Message));
                 undo.Note(new LeftBehind(i, left[^1].Item2));

@@ -29,7 +29,8 @@ public static class WaitingOperations
             var folder = FolderIn(stateFolder);
             if (!Directory.Exists(folder))
                 return [];
-            var waiting = Directory.EnumerateFiles(folder, "*.json").Order(StringComparer.Ordinal).Select(Read).OfType<WaitingOperation>().ToList();
+            var waiting = Directory.EnumerateFiles(folder, "*.json").Order(StringComparer.Ordinal).Select(Read)
+                .OfType<WaitingOperation>().ToList();
             return waiting.Count == 0 ? [] : [.. waiting.Where(w => w.Boot != boot())];
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
@@ -42,7 +43,8 @@ public static class WaitingOperations
     public static void Put(OperationHome home, WaitingOperation waiting)
     {
         var folder = StatePlace.Ensure(home.State, "waiting");
-        File.WriteAllText(Path.Join(folder, waiting.Operation + ".json"), JsonSerializer.Serialize(waiting, WaitingJson.Default.WaitingOperation));
+        File.WriteAllText(
+            Path.Join(folder, waiting.Operation + ".json"), JsonSerializer.Serialize(waiting, WaitingJson.Default.WaitingOperation));
         StatePlace.ChangeOwner(folder);
     }
 

@@ -4,7 +4,8 @@ namespace Mukta.Tests;
 
 /// <summary>Gives a real tree the names and bytes that a loss of power has left it. Folders and files keep their inodes.</summary>
 internal sealed class Aftermath(
-    Dictionary<(ulong Folder, string Name), ulong?> names, Dictionary<ulong, byte[]> bytes, Dictionary<ulong, string> graves, IReadOnlyList<string> roots,
+    Dictionary<(ulong Folder, string Name), ulong?> names, Dictionary<ulong, byte[]> bytes, Dictionary<ulong, string> graves,
+    IReadOnlyList<string> roots,
     Func<string, string> graveyardOf)
 {
     private readonly Dictionary<ulong, (ulong Folder, string Name)> placeOf = [];
@@ -16,7 +17,8 @@ internal sealed class Aftermath(
         foreach (var root in roots)
             Learn(root, 0);
 
-        var differing = names.Where(n => PathOf(n.Key.Folder) is { } folder && ForgettingDisk.Lstat(Path.Join(folder, n.Key.Name))?.Inode != n.Value).ToList();
+        var differing = names.Where(
+            n => PathOf(n.Key.Folder) is { } folder && ForgettingDisk.Lstat(Path.Join(folder, n.Key.Name))?.Inode != n.Value).ToList();
         foreach (var (key, _) in differing)
             TakeOut(key);
         foreach (var (key, inode) in differing.Where(d => d.Value is not null))
@@ -47,7 +49,8 @@ internal sealed class Aftermath(
     }
 
     private string? PathOf(ulong inode) =>
-        placeOf.TryGetValue(inode, out var place) ? PathOf(place.Folder) is { } folder ? Path.Join(folder, place.Name) : null : loose.GetValueOrDefault(inode);
+        placeOf.TryGetValue(inode, out var place) ? PathOf(place.Folder) is { } folder ? Path.Join(folder, place.Name) : null
+        : loose.GetValueOrDefault(inode);
 
     private void TakeOut((ulong Folder, string Name) key)
     {

@@ -28,8 +28,10 @@ public interface ICrashScene : IDisposable
 }
 
 /// <summary>
-/// Ends the world before every single change that an operation and its undo make on the disk, and cuts the power in several ways; then gives
-/// the same command again. With <c>MUKTA_TESTS=all</c> every point, otherwise some by a seed that is printed and that <c>MUKTA_SEED</c> sets.
+/// Ends the world before every single change that an operation and its undo make on the disk, and cuts the power in several ways; then
+/// gives
+/// the same command again. With <c>MUKTA_TESTS=all</c> every point, otherwise some by a seed that is printed and that <c>MUKTA_SEED</c>
+/// sets.
 /// </summary>
 public static class CrashPoints
 {
@@ -46,7 +48,9 @@ public static class CrashPoints
         var seed = int.TryParse(Environment.GetEnvironmentVariable("MUKTA_SEED"), out var given) ? given : Random.Shared.Next();
         TestContext.Current.TestOutputHelper?.WriteLine($"MUKTA_SEED={seed}");
         var (run, undo) = (Story(make, s => { }, s => s.Run()), Story(make, s => s.Run(), s => s.Undo()));
-        (run.Count, undo.Count).ShouldBe((changes, undoChanges), $"changes that the operation and its undo make:\n{string.Join('\n', run.Append("undo:").Concat(undo))}");
+        (run.Count, undo.Count).ShouldBe(
+            (changes, undoChanges),
+            $"changes that the operation and its undo make:\n{string.Join('\n', run.Append("undo:").Concat(undo))}");
         foreach (var (point, loss, each) in Points(changes, seed))
             Crash(make, point, loss, each);
         foreach (var (point, loss, each) in Points(undoChanges, seed + 1))
@@ -59,7 +63,8 @@ public static class CrashPoints
         var random = new Random(seed);
         if (!IsAll)
             return [.. Enumerable.Range(0, Sampled).Select(i => (random.Next(1, changes + 1), (Loss)(i % 5), random.Next()))];
-        return Enumerable.Range(1, changes).SelectMany(p => new[] { Loss.Nothing, Loss.Everything, (Loss)(2 + (p % 3)) }.Select(l => (p, l, random.Next())));
+        return Enumerable.Range(1, changes)
+            .SelectMany(p => new[] { Loss.Nothing, Loss.Everything, (Loss)(2 + (p % 3)) }.Select(l => (p, l, random.Next())));
     }
 
     private static List<string> Story(Func<ICrashScene> make, Action<ICrashScene> before, Action<ICrashScene> run)

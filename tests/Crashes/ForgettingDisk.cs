@@ -73,7 +73,8 @@ public sealed class ForgettingDisk(int killAt, IReadOnlyList<string> roots) : Di
                 DiskChangeKind.Write or DiskChangeKind.SetLength or DiskChangeKind.Clone => Keep(change),
                 DiskChangeKind.RemoveFile => Names(change, (change.Path, null)),
                 DiskChangeKind.RemoveFolder => Names(change, (change.Path, null)),
-                DiskChangeKind.Rename or DiskChangeKind.Replace => Names(change, (change.Path, null), (change.Other!, InodeAt(change.Path))),
+                DiskChangeKind.Rename or DiskChangeKind.Replace => Names(
+                change, (change.Path, null), (change.Other!, InodeAt(change.Path))),
                 DiskChangeKind.Exchange => Names(change, (change.Path, InodeAt(change.Other!)), (change.Other!, InodeAt(change.Path))),
                 DiskChangeKind.HardLink => Names(change, (change.Other!, InodeAt(change.Path))),
                 _ => null,
@@ -118,7 +119,9 @@ public sealed class ForgettingDisk(int killAt, IReadOnlyList<string> roots) : Di
         }
     }
 
-    /// <summary>Cuts the power: what was not flushed is gone as far as the loss says. From here on the disk forgets nothing any more.</summary>
+    /// <summary>
+    /// Cuts the power: what was not flushed is gone as far as the loss says. From here on the disk forgets nothing any more.
+    /// </summary>
     public void CutPower(Loss loss, int seed)
     {
         lock (working)
@@ -152,7 +155,8 @@ public sealed class ForgettingDisk(int killAt, IReadOnlyList<string> roots) : Di
     {
         foreach (var frame in new StackTrace(fNeedFileInfo: true).GetFrames())
         {
-            if (frame.GetMethod()?.DeclaringType is not { } type || type == typeof(ForgettingDisk) || type == typeof(Folder) || type == typeof(WritableFile) || frame.GetFileName() is not { } file)
+            if (frame.GetMethod()?.DeclaringType is not { } type || type == typeof(ForgettingDisk) || type == typeof(Folder)
+                || type == typeof(WritableFile) || frame.GetFileName() is not { } file)
                 continue;
             return $"{Path.GetFileName(file)}:{frame.GetFileLineNumber()}";
         }
@@ -178,11 +182,13 @@ public sealed class ForgettingDisk(int killAt, IReadOnlyList<string> roots) : Di
         {
             var key = (InodeAt(Path.GetDirectoryName(path)!) ?? 0, Path.GetFileName(path));
             of.Values[key] = inode;
-            of.Before[key] = change.Kind is DiskChangeKind.CreateFile or DiskChangeKind.MakeFolder or DiskChangeKind.MakeLink ? null : InodeAt(path);
+            of.Before[key] = change.Kind is DiskChangeKind.CreateFile or DiskChangeKind.MakeFolder or DiskChangeKind.MakeLink ? null
+                : InodeAt(path);
         }
 
         // What builds on a name that is not flushed yet is not there without it.
-        of.Needs.AddRange(pending.Where(p => p.Values.Keys.Any(of.Values.ContainsKey) || p.Values.Values.Any(v => v is not null && of.Values.ContainsValue(v))));
+        of.Needs.AddRange(pending.Where(
+            p => p.Values.Keys.Any(of.Values.ContainsKey) || p.Values.Values.Any(v => v is not null && of.Values.ContainsValue(v))));
         return of;
     }
 
@@ -197,7 +203,11 @@ public sealed class ForgettingDisk(int killAt, IReadOnlyList<string> roots) : Di
     private void Note(DiskChange change)
     {
         if (contents.TryGetValue(InodeOf(change.File!), out var of))
-            of.Pending.Add(change.Kind == DiskChangeKind.Clone ? new ByteChange(null, 0, Read(change.File!)) : new ByteChange(change.Kind == DiskChangeKind.SetLength ? change.Offset : null, change.Offset, change.Bytes.ToArray()));
+        {
+            of.Pending.Add(
+                change.Kind == DiskChangeKind.Clone ? new ByteChange(null, 0, Read(change.File!))
+                : new ByteChange(change.Kind == DiskChangeKind.SetLength ? change.Offset : null, change.Offset, change.Bytes.ToArray()));
+        }
     }
 
     private void FlushNames(ulong folder)
@@ -219,7 +229,8 @@ public sealed class ForgettingDisk(int killAt, IReadOnlyList<string> roots) : Di
     /// <summary>Gives a file that loses its last name one outside, so that a loss of power can bring it back.</summary>
     private void Bury(string path)
     {
-        if (!roots.Any(r => path.StartsWith(r + "/", StringComparison.Ordinal)) || Lstat(path) is not { Links: 1, Kind: not NodeKind.Folder } node)
+        if (!roots.Any(r => path.StartsWith(r + "/", StringComparison.Ordinal))
+            || Lstat(path) is not { Links: 1, Kind: not NodeKind.Folder } node)
             return;
         var grave = Path.Join(GraveyardOf(path), $"{node.Inode}-{graves.Count}");
         if (Link(path, grave) == 0)
@@ -228,7 +239,8 @@ public sealed class ForgettingDisk(int killAt, IReadOnlyList<string> roots) : Di
 
     private string GraveyardOf(string path)
     {
-        var root = roots.Single(r => path.StartsWith(r + "/", StringComparison.Ordinal) || path.StartsWith(r + "-graves/", StringComparison.Ordinal));
+        var root = roots.Single(
+            r => path.StartsWith(r + "/", StringComparison.Ordinal) || path.StartsWith(r + "-graves/", StringComparison.Ordinal));
         if (!graveyards.TryGetValue(root, out var graveyard))
             graveyards[root] = graveyard = Directory.CreateDirectory(root + "-graves").FullName;
         return graveyard;

@@ -26,11 +26,13 @@ public class AdoptTests
 
         var repaired = await home.OnAsync("repair", "gannet-post", "--yes", "--json");
         repaired.Code.ShouldBe(0, repaired.Err);
-        repaired.Json.GetProperty("sources")[0].GetProperty("bytes").GetInt64().ShouldBe(new FileInfo(home.Scratch.At("old-copy/bin/gannet-post")).Length);
+        repaired.Json.GetProperty("sources")[0].GetProperty("bytes").GetInt64()
+            .ShouldBe(new FileInfo(home.Scratch.At("old-copy/bin/gannet-post")).Length);
         File.ReadAllText(home.Scratch.At("old-copy/saves/mine.sav")).ShouldBe("mine");
         var again = await home.OnAsync("adopt", "gannet-post", "old-copy", "--yes", "--json");
         again.Code.ShouldBe(0, again.Err);
-        (again.Json.GetProperty("isRecorded").GetBoolean(), again.Json.GetProperty("verify").GetProperty("verdict").GetString()).ShouldBe((true, "intact"));
+        (again.Json.GetProperty("isRecorded").GetBoolean(), again.Json.GetProperty("verify").GetProperty("verdict").GetString())
+            .ShouldBe((true, "intact"));
     }
 
     [Fact]
@@ -42,6 +44,7 @@ public class AdoptTests
         refused.Code.ShouldBe(2);
         refused.Err.ShouldContain("Not a byte of Gannet Post is in this folder");
         refused.Err.ShouldContain("mukta locate gannet-post --search");
-        (await home.OnAsync("adopt", "gannet-post", "nowhere", "--yes")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("There is no such folder"));
+        (await home.OnAsync("adopt", "gannet-post", "nowhere", "--yes"))
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("There is no such folder"));
     }
 }

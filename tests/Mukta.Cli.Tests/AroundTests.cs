@@ -13,7 +13,8 @@ public class AroundTests
         shown.Code.ShouldBe(0, shown.Err);
         shown.Out.ShouldContain("39.1 KiB in 2 files");
         shown.Out.ShouldContain("Next: mukta caches pierhead --profiles profiles --clear");
-        (await home.OnAsync("caches", "pierhead", "--clear", "page", "--yes")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("Name one of: pages, sign-in, temporary"));
+        (await home.OnAsync("caches", "pierhead", "--clear", "page", "--yes"))
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("Name one of: pages, sign-in, temporary"));
         (await home.OnAsync("caches", "pierhead", "--for-good")).Code.ShouldBe(2);
         var before = home.Scratch.Snapshot(".cache");
         (await home.OnAsync("caches", "pierhead", "--clear", "--dry-run")).Out.ShouldContain("Nothing was changed");
@@ -23,7 +24,8 @@ public class AroundTests
         cleared.Code.ShouldBe(0, cleared.Err);
         Directory.EnumerateFileSystemEntries(home.Scratch.At(".cache/pierhead/pages-7")).ShouldBeEmpty();
         File.Exists(home.Scratch.At(".cache/pierhead/session/token")).ShouldBeTrue();
-        Directory.EnumerateFiles(cleared.Json.GetProperty("caches")[0].GetProperty("heldAt").GetString()!, "*", SearchOption.AllDirectories).Count().ShouldBe(2);
+        Directory.EnumerateFiles(cleared.Json.GetProperty("caches")[0].GetProperty("heldAt").GetString()!, "*", SearchOption.AllDirectories)
+            .Count().ShouldBe(2);
     }
 
     [Fact]
@@ -49,21 +51,25 @@ public class AroundTests
     public async Task A_launch_entry_is_put_right_and_keeps_what_the_player_added()
     {
         using var home = await Home.MakeAsync();
-        (await home.OnAsync("launch", "gannet-post")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(0), a => a.Out.ShouldContain("All as it should be."));
+        (await home.OnAsync("launch", "gannet-post"))
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(0), a => a.Out.ShouldContain("All as it should be."));
         await home.BreakAroundAsync();
-        (await home.OnAsync("launch", "gannet-post")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(1), a => a.Out.ShouldContain("lacks --mail"));
+        (await home.OnAsync("launch", "gannet-post"))
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(1), a => a.Out.ShouldContain("lacks --mail"));
         (await home.OnAsync("launch", "gannet-post", "--restore")).Code.ShouldBe(2, "nobody is there to be asked");
         (await home.OnAsync("launch", "gannet-post", "--restore", "--dry-run")).Code.ShouldBe(0);
         File.Copy("/bin/sleep", home.Scratch.At("games/gannet-post/bin/napping"));
         using (var running = Programs.Start(home.Scratch, home.Scratch.At("games/gannet-post/bin/napping"), "600"))
         {
-            (await home.OnAsync("launch", "gannet-post", "--restore", "--yes")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(3), a => a.Err.ShouldContain($"process {running.Id}, napping"));
+            (await home.OnAsync("launch", "gannet-post", "--restore", "--yes"))
+                .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(3), a => a.Err.ShouldContain($"process {running.Id}, napping"));
             running.Kill();
             await running.WaitForExitAsync(TestContext.Current.CancellationToken);
         }
 
         (await home.OnAsync("launch", "gannet-post", "--restore", "--yes", "--json")).ShouldSatisfyAllConditions(
-            a => a.Code.ShouldBe(0), a => a.Json.GetProperty("entries")[0].GetProperty("exec").GetString().ShouldBe($"{home.Scratch.At("games/gannet-post/bin/gannet-post")} --mail --window"));
+            a => a.Code.ShouldBe(0), a => a.Json.GetProperty("entries")[0].GetProperty("exec").GetString()
+            .ShouldBe($"{home.Scratch.At("games/gannet-post/bin/gannet-post")} --mail --window"));
     }
 
     [Fact]
@@ -75,7 +81,8 @@ public class AroundTests
         (await home.OnAsync("services", "tidewarden", "--restore", "--yes")).Out.ShouldContain("Running, and they stay up.");
         (await home.OnAsync("services", "tidewarden", "--restore", "--off")).Code.ShouldBe(2);
         (await home.OnAsync("services", "gannet-post")).Out.ShouldContain("What it needs has: mukta services tidewarden");
-        home.Scratch.Write("services.json", """{"tidewarden.service":{"startup":"enabled","active":"inactive","dies":true,"log":["the tide is out"]}}""");
+        home.Scratch.Write(
+            "services.json", """{"tidewarden.service":{"startup":"enabled","active":"inactive","dies":true,"log":["the tide is out"]}}""");
         var dies = await home.OnAsync("services", "tidewarden", "--restore", "--yes");
         dies.Code.ShouldBe(1);
         dies.Out.ShouldContain("came up and did not stay up");
@@ -93,7 +100,9 @@ public class AroundTests
         await chmod.WaitForExitAsync(TestContext.Current.CancellationToken);
         const string Enters = "+dac_override,+dac_read_search"; // Somebody else, who can still reach the programs wherever they lie.
         var answer = await Programs.RunAsync(
-            home.Scratch, "setpriv", "--reuid", "4001", "--regid", "4001", "--clear-groups", "--inh-caps", Enters, "--ambient-caps", Enters, "env", $"HOME={home.Scratch.Root}", $"PATH={home.Scratch.At("host")}:/bin", Programs.Mukta, "services", "tidewarden", "--profiles", "profiles", "--restore", "--yes");
+            home.Scratch, "setpriv", "--reuid", "4001", "--regid", "4001", "--clear-groups", "--inh-caps", Enters, "--ambient-caps", Enters,
+            "env", $"HOME={home.Scratch.Root}", $"PATH={home.Scratch.At("host")}:/bin", Programs.Mukta, "services", "tidewarden",
+            "--profiles", "profiles", "--restore", "--yes");
         answer.Code.ShouldBe(3, answer.Err);
         answer.Err.ShouldContain("Type: sudo mukta services tidewarden --profiles profiles --restore");
     }

@@ -20,12 +20,15 @@ public class DiskTests
         answer.Out.ShouldContain("second 0");
         answer.Out.ShouldContain("Intact");
         var first = answer.Out.Split('\n').First(l => l.StartsWith("first", StringComparison.Ordinal));
-        (first is "first 3" or "first 4").ShouldBeTrue($"{first}\n{File.ReadAllText(game.Scratch.At("first.err"))}{File.ReadAllText(game.Scratch.At("first.out"))}");
-        foreach (var file in Directory.EnumerateFiles(game.Scratch.At("kept"), "*", SearchOption.AllDirectories).Where(f => !f.Contains(".mukta", StringComparison.Ordinal) && new FileInfo(f).LinkTarget is null))
+        (first is "first 3" or "first 4")
+            .ShouldBeTrue($"{first}\n{File.ReadAllText(game.Scratch.At("first.err"))}{File.ReadAllText(game.Scratch.At("first.out"))}");
+        foreach (var file in Directory.EnumerateFiles(game.Scratch.At("kept"), "*", SearchOption.AllDirectories)
+            .Where(f => !f.Contains(".mukta", StringComparison.Ordinal) && new FileInfo(f).LinkTarget is null))
         {
             var name = Path.GetRelativePath(game.Scratch.At("kept"), file);
             var bytes = await File.ReadAllBytesAsync(file, TestContext.Current.CancellationToken);
-            var isWhole = bytes.AsSpan().SequenceEqual(File.ReadAllBytes(game.Scratch.At("release", name))) || bytes.AsSpan().SequenceEqual(File.ReadAllBytes(game.Scratch.At("broken", name)));
+            var isWhole = bytes.AsSpan().SequenceEqual(File.ReadAllBytes(game.Scratch.At("release", name)))
+                || bytes.AsSpan().SequenceEqual(File.ReadAllBytes(game.Scratch.At("broken", name)));
             isWhole.ShouldBeTrue($"{name} is the old one or the new one");
         }
     }
@@ -86,7 +89,8 @@ public class DiskTests
         answer.Out.ShouldContain("\"way\": \"share\"");
         answer.Out.ShouldContain("whole");
         answer.Out.ShouldContain("undone");
-        int.Parse(answer.Out.Split("grown ")[1].Split('\n')[0], System.Globalization.CultureInfo.InvariantCulture).ShouldBeLessThan(8, "MiB");
+        int.Parse(answer.Out.Split("grown ")[1].Split('\n')[0], System.Globalization.CultureInfo.InvariantCulture)
+            .ShouldBeLessThan(8, "MiB");
     }
 
     [Fact]
@@ -120,10 +124,14 @@ public class DiskTests
             '{{Programs.Mukta}}' verify disk/game --manifest game.meta4 --quiet
             """);
         Need.That(answer.Code != 9, "no ext4 image can be mounted");
-        var first = await File.ReadAllTextAsync(game.Scratch.At("first.out"), TestContext.Current.CancellationToken) + await File.ReadAllTextAsync(game.Scratch.At("first.err"), TestContext.Current.CancellationToken);
+        var first = await File.ReadAllTextAsync(game.Scratch.At("first.out"), TestContext.Current.CancellationToken)
+            + await File.ReadAllTextAsync(game.Scratch.At("first.err"), TestContext.Current.CancellationToken);
         answer.Out.ShouldContain("first 3", Case.Sensitive, first);
         first.ShouldContain("No space left on device");
-        answer.Out.ShouldContain("second 0", Case.Sensitive, await File.ReadAllTextAsync(game.Scratch.At("second.err"), TestContext.Current.CancellationToken) + await File.ReadAllTextAsync(game.Scratch.At("second.out"), TestContext.Current.CancellationToken) + first);
+        answer.Out.ShouldContain(
+            "second 0", Case.Sensitive,
+            await File.ReadAllTextAsync(game.Scratch.At("second.err"), TestContext.Current.CancellationToken)
+            + await File.ReadAllTextAsync(game.Scratch.At("second.out"), TestContext.Current.CancellationToken) + first);
         answer.Out.ShouldContain("Intact");
     }
 
@@ -159,7 +167,8 @@ public class DiskTests
         Need.Root();
         var game = await GameFolder.MakeAsync();
         game.Scratch.Fill("release/maps/sea.pak", 9_000_000, 8);
-        (await game.MuktaAsync("manifest", "make", "release", "--product", "gannet-post", "--piece-size", "64KiB", "--out", "game.meta4")).Code.ShouldBe(0);
+        (await game.MuktaAsync("manifest", "make", "release", "--product", "gannet-post", "--piece-size", "64KiB", "--out", "game.meta4"))
+            .Code.ShouldBe(0);
         game.Scratch.CopyTree("release", "broken");
         File.Delete(game.Scratch.At("broken/start"));
         File.CreateSymbolicLink(game.Scratch.At("broken/start"), "bin/game");
@@ -173,7 +182,9 @@ public class DiskTests
     {
         using var mirror = await Mirror.StartAsync(game.Scratch, "release", faults);
         Directory.CreateDirectory(game.Scratch.At("disk"));
-        var whole = $"mount -t tmpfs -o {options} tmpfs disk && cp -r --preserve=all broken disk/game\nmukta() {{ '{Programs.Mukta}' \"$@\"; }}\n{script.Replace("URL", mirror.Url, StringComparison.Ordinal)}";
+        var whole =
+            $"mount -t tmpfs -o {options} tmpfs disk && cp -r --preserve=all broken disk/game\nmukta() {{ '{Programs.Mukta}' \"$@\"; "
+            + $"}}\n{script.Replace("URL", mirror.Url, StringComparison.Ordinal)}";
         return await Programs.RunAsync(game.Scratch, "unshare", "--mount", "bash", "-c", whole);
     }
 }

@@ -21,7 +21,9 @@ internal sealed class GameFolder : IDisposable
         game.Scratch.CopyTree("release", "game");
         File.Delete(game.Scratch.At("game/start"));
         File.CreateSymbolicLink(game.Scratch.At("game/start"), "bin/game");
-        var made = await game.MuktaAsync(["manifest", "make", "release", "--product", "gannet-post", "--release", "1.4.2", "--sequence", "41", "--piece-size", "64KiB", "--out", "game.meta4", .. extra]);
+        var made = await game.MuktaAsync(
+            ["manifest", "make", "release", "--product", "gannet-post", "--release", "1.4.2", "--sequence", "41", "--piece-size", "64KiB",
+            "--out", "game.meta4", .. extra]);
         made.Code.ShouldBe(0, made.Err);
         return game;
     }

@@ -2,7 +2,9 @@ using Mukta.Tests;
 
 namespace Mukta.Cli.Tests;
 
-/// <summary>The demo's scenario in a home of its own, with its stand-ins: published manifests, profiles, a mirror, an outage page, service control.</summary>
+/// <summary>
+/// The demo's scenario in a home of its own, with its stand-ins: published manifests, profiles, a mirror, an outage page, service control.
+/// </summary>
 internal sealed class Home : IDisposable
 {
     private readonly List<Mirror> servers = [];
@@ -17,29 +19,38 @@ internal sealed class Home : IDisposable
         (await Programs.RunAsync(home.Scratch, Programs.StandIns, "scenario", home.Scratch.Root, "--outage", outage.Url)).Code.ShouldBe(0);
         var mirror = await Mirror.StartAsync(home.Scratch, "mirror", mirrorFaults);
         home.servers.AddRange([outage, mirror]);
-        foreach (var (product, release) in new[] { ("gannet-post", "1.4.2"), ("kelp-and-kiln", "0.9.0"), ("pierhead", "3.2.0"), ("tidewarden", "2.0.5") })
+        foreach (var (product, release) in new[] { ("gannet-post", "1.4.2"), ("kelp-and-kiln", "0.9.0"), ("pierhead", "3.2.0"),
+            ("tidewarden", "2.0.5") })
         {
-            var made = await home.MuktaAsync("manifest", "make", $"mirror/{product}/{release}", "--product", product, "--release", release, "--base-url", $"{mirror.Url}/{product}/{release}", "--out", $"{product}.meta4");
+            var made = await home.MuktaAsync(
+                "manifest", "make", $"mirror/{product}/{release}", "--product", product, "--release", release, "--base-url",
+                $"{mirror.Url}/{product}/{release}", "--out", $"{product}.meta4");
             made.Code.ShouldBe(0, made.Err);
         }
 
         return home;
     }
 
-    public async Task BreakAroundAsync() => (await Programs.RunAsync(Scratch, Programs.StandIns, "break", Scratch.Root, "--around")).Code.ShouldBe(0);
+    public async Task BreakAroundAsync() =>
+        (await Programs.RunAsync(Scratch, Programs.StandIns, "break", Scratch.Root, "--around")).Code.ShouldBe(0);
 
     public Task<Answer> MuktaAsync(params string[] arguments) => MuktaWithAsync([], arguments);
 
     /// <summary>Runs mukta with more environment variables.</summary>
-    public Task<Answer> MuktaWithAsync(string[] environment, params string[] arguments) => Programs.RunAsync(Scratch, "env", Words(environment, arguments));
+    public Task<Answer> MuktaWithAsync(string[] environment, params string[] arguments) =>
+        Programs.RunAsync(Scratch, "env", Words(environment, arguments));
 
     /// <summary>Runs mukta and counts how often it opens each file whose name ends so.</summary>
-    public async Task<(Answer Answer, IReadOnlyDictionary<string, int> Opened)> CountingOpensAsync(string[] endings, params string[] arguments)
+    public async Task<(Answer Answer, IReadOnlyDictionary<string, int> Opened)> CountingOpensAsync(
+        string[] endings, params string[] arguments)
     {
         var trace = Scratch.At("trace");
-        var answer = await Programs.RunAsync(Scratch, "strace", ["-f", "-qq", "-e", "trace=open,openat,openat2", "-e", "signal=none", "-o", trace, "env", .. Words([], arguments)]);
+        var answer = await Programs.RunAsync(
+            Scratch, "strace",
+            ["-f", "-qq", "-s", "4096", "-e", "trace=open,openat,openat2", "-e", "signal=none", "-o", trace, "env", .. Words([], arguments)]);
         var names = (await File.ReadAllLinesAsync(trace)).Where(l => !l.Contains(" = -1 ", StringComparison.Ordinal))
-            .Select(l => l.Split('"')).Where(p => p.Length > 2).Select(p => Path.GetFileName(p[1])).Where(n => endings.Any(e => n.EndsWith(e, StringComparison.Ordinal)));
+            .Select(l => l.Split('"')).Where(p => p.Length > 2).Select(p => Path.GetFileName(p[1]))
+            .Where(n => endings.Any(e => n.EndsWith(e, StringComparison.Ordinal)));
         return (answer, names.GroupBy(n => n).ToDictionary(g => g.Key, g => g.Count()));
     }
 
@@ -47,10 +58,12 @@ internal sealed class Home : IDisposable
     public System.Diagnostics.Process Start(params string[] arguments) => Programs.Start(Scratch, "env", Words([], arguments));
 
     private string[] Words(string[] environment, string[] arguments) =>
-        ["-u", "XDG_CONFIG_HOME", "-u", "XDG_STATE_HOME", "-u", "XDG_DATA_HOME", "-u", "XDG_CACHE_HOME", $"HOME={Scratch.Root}", $"MUKTA_SYSTEMCTL={Scratch.At("host/systemctl")}", .. environment, Programs.Mukta, .. arguments];
+        ["-u", "XDG_CONFIG_HOME", "-u", "XDG_STATE_HOME", "-u", "XDG_DATA_HOME", "-u", "XDG_CACHE_HOME", $"HOME={Scratch.Root}",
+        $"MUKTA_SYSTEMCTL={Scratch.At("host/systemctl")}", .. environment, Programs.Mukta, .. arguments];
 
     /// <summary>Runs a command on a product of the profiles.</summary>
-    public Task<Answer> OnAsync(string command, string product, params string[] more) => MuktaAsync([command, product, "--profiles", "profiles", .. more]);
+    public Task<Answer> OnAsync(string command, string product, params string[] more) =>
+        MuktaAsync([command, product, "--profiles", "profiles", .. more]);
 
     public void Dispose()
     {

@@ -9,13 +9,17 @@ public class ManifestTests
     public async Task A_manifest_fits_the_grammar_of_RFC_5854()
     {
         Need.Program("xmllint");
-        using var game = await GameFolder.MakeAsync("--base-url", "https://mirror.example/gannet post", "--base-url", "http://second.example", "--expires", "2027-01-31");
+        using var game = await GameFolder.MakeAsync(
+            "--base-url", "https://mirror.example/gannet post", "--base-url", "http://second.example", "--expires", "2027-01-31");
         var grammar = Path.Join(AppContext.BaseDirectory, "metalink4.rng");
         var answer = await Programs.RunAsync(game.Scratch, "xmllint", "--noout", "--relaxng", grammar, "game.meta4");
         answer.Code.ShouldBe(0, answer.Err);
 
-        game.Scratch.Write("bad.meta4", File.ReadAllText(game.Scratch.At("game.meta4")).Replace("<size>100<", "<size>a hundred<", StringComparison.Ordinal));
-        (await Programs.RunAsync(game.Scratch, "xmllint", "--noout", "--relaxng", grammar, "bad.meta4")).Code.ShouldNotBe(0, "the grammar must be able to refuse");
+        game.Scratch.Write(
+            "bad.meta4", File.ReadAllText(game.Scratch.At("game.meta4"))
+            .Replace("<size>100<", "<size>a hundred<", StringComparison.Ordinal));
+        (await Programs.RunAsync(game.Scratch, "xmllint", "--noout", "--relaxng", grammar, "bad.meta4"))
+            .Code.ShouldNotBe(0, "the grammar must be able to refuse");
     }
 
     [Fact]
@@ -23,7 +27,9 @@ public class ManifestTests
     {
         using var game = await GameFolder.MakeAsync();
         var first = File.ReadAllBytes(game.Scratch.At("game.meta4"));
-        await game.MuktaAsync("manifest", "make", "release", "--product", "gannet-post", "--release", "1.4.2", "--sequence", "41", "--piece-size", "65536", "--out", "again.meta4");
+        await game.MuktaAsync(
+            "manifest", "make", "release", "--product", "gannet-post", "--release", "1.4.2", "--sequence", "41", "--piece-size", "65536",
+            "--out", "again.meta4");
         File.ReadAllBytes(game.Scratch.At("again.meta4")).ShouldBe(first);
     }
 

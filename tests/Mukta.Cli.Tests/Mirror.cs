@@ -11,7 +11,8 @@ internal sealed class Mirror : IDisposable
     private readonly Process process;
     private readonly string log;
 
-    private Mirror(Scratch scratch, Process process, string log, string url) => (this.scratch, this.process, this.log, Url) = (scratch, process, log, url);
+    private Mirror(Scratch scratch, Process process, string log, string url) =>
+        (this.scratch, this.process, this.log, Url) = (scratch, process, log, url);
 
     public string Url { get; }
 
@@ -20,7 +21,9 @@ internal sealed class Mirror : IDisposable
     {
         var process = Programs.Start(scratch, Programs.StandIns, "outage", file, "--mood", mood);
         var url = await process.StandardOutput.ReadLineAsync(TestContext.Current.CancellationToken);
-        return new Mirror(scratch, process, "", url ?? throw new InvalidOperationException(await process.StandardError.ReadToEndAsync(TestContext.Current.CancellationToken)));
+        return new Mirror(
+            scratch, process, "",
+            url ?? throw new InvalidOperationException(await process.StandardError.ReadToEndAsync(TestContext.Current.CancellationToken)));
     }
 
     public static async Task<Mirror> StartAsync(Scratch scratch, string folder, string faults = "[]")
@@ -29,7 +32,9 @@ internal sealed class Mirror : IDisposable
         scratch.Write($"{name}.json", faults);
         var process = Programs.Start(scratch, Programs.StandIns, "mirror", folder, "--faults", $"{name}.json", "--log", $"{name}.log");
         var url = await process.StandardOutput.ReadLineAsync(TestContext.Current.CancellationToken);
-        return new Mirror(scratch, process, $"{name}.log", url ?? throw new InvalidOperationException(await process.StandardError.ReadToEndAsync(TestContext.Current.CancellationToken)));
+        return new Mirror(
+            scratch, process, $"{name}.log",
+            url ?? throw new InvalidOperationException(await process.StandardError.ReadToEndAsync(TestContext.Current.CancellationToken)));
     }
 
     /// <summary>Ends the mirror and answers its log: a request is logged once its body is out.</summary>

@@ -20,9 +20,12 @@ public class MoveTests
         moved.Code.ShouldBe(0, moved.Err);
         disk.Snapshot("games/post").ShouldBe(before);
         Directory.Exists(home.Scratch.At("games/gannet-post")).ShouldBeFalse();
-        File.ReadAllText(home.Scratch.At(".local/share/applications/gannet-post.desktop")).ShouldContain($"Exec={disk.At("games/post/bin/gannet-post")} --mail --window");
-        (await home.OnAsync("verify", "gannet-post")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(0, a.Err), a => a.Out.ShouldContain(disk.At("games/post")));
-        (await home.OnAsync("move", "gannet-post", disk.At("games/post"), "--yes")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("The install is there already"));
+        File.ReadAllText(home.Scratch.At(".local/share/applications/gannet-post.desktop"))
+            .ShouldContain($"Exec={disk.At("games/post/bin/gannet-post")} --mail --window");
+        (await home.OnAsync("verify", "gannet-post"))
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(0, a.Err), a => a.Out.ShouldContain(disk.At("games/post")));
+        (await home.OnAsync("move", "gannet-post", disk.At("games/post"), "--yes"))
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("The install is there already"));
         (await home.MuktaAsync("undo", "--yes", "--profiles", "profiles")).Code.ShouldBe(0);
         home.Scratch.Snapshot("games/gannet-post").ShouldBe(before);
         Directory.Exists(disk.At("games/post")).ShouldBeFalse();
@@ -39,7 +42,8 @@ public class MoveTests
         var inode = (await InodeAsync("games/gannet-post/bin/gannet-post")).Out;
         var moved = await home.OnAsync("move", "gannet-post", "taken", "--yes", "--json");
         moved.Code.ShouldBe(0, moved.Err);
-        (moved.Json.GetProperty("isRename").GetBoolean(), moved.Json.GetProperty("to").GetString()).ShouldBe((true, home.Scratch.At("taken/gannet-post")));
+        (moved.Json.GetProperty("isRename").GetBoolean(), moved.Json.GetProperty("to").GetString())
+            .ShouldBe((true, home.Scratch.At("taken/gannet-post")));
         (await InodeAsync("taken/gannet-post/bin/gannet-post")).Out.ShouldBe(inode);
         File.Exists(home.Scratch.At("games/gannet-post/bin/gannet-post")).ShouldBeFalse();
     }
@@ -48,14 +52,20 @@ public class MoveTests
     public async Task Folders_of_older_releases_are_held_on_request_and_the_current_one_stays()
     {
         using var home = await Home.MakeAsync();
-        var profile = File.ReadAllText(home.Scratch.At("profiles/kelp-and-kiln.yaml")).Replace("\"${home}/games/kelp-and-kiln\",", "\"${home}/kilns\",", StringComparison.Ordinal);
-        home.Scratch.Write("profiles/kelp-and-kiln.yaml", profile.Replace("  marker:", "  layout: folder-per-release\n  marker:", StringComparison.Ordinal));
+        var profile = File.ReadAllText(home.Scratch.At("profiles/kelp-and-kiln.yaml"))
+            .Replace("\"${home}/games/kelp-and-kiln\",", "\"${home}/kilns\",", StringComparison.Ordinal);
+        home.Scratch.Write(
+            "profiles/kelp-and-kiln.yaml",
+            profile.Replace("  marker:", "  layout: folder-per-release\n  marker:", StringComparison.Ordinal));
         home.Scratch.CopyTree("games/kelp-and-kiln", "kilns/0.9.0");
         home.Scratch.CopyTree("games/kelp-and-kiln", "kilns/0.8.1");
-        (await home.OnAsync("locate", "kelp-and-kiln", "--hold-stale", "--dry-run")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(0, a.Err), a => a.Out.ShouldContain("kilns/0.8.1"), a => a.Out.ShouldNotContain("kilns/0.9.0"));
+        (await home.OnAsync("locate", "kelp-and-kiln", "--hold-stale", "--dry-run"))
+            .ShouldSatisfyAllConditions(
+            a => a.Code.ShouldBe(0, a.Err), a => a.Out.ShouldContain("kilns/0.8.1"), a => a.Out.ShouldNotContain("kilns/0.9.0"));
         (await home.OnAsync("locate", "kelp-and-kiln", "--hold-stale", "--yes")).Code.ShouldBe(0);
         (Directory.Exists(home.Scratch.At("kilns/0.8.1")), Directory.Exists(home.Scratch.At("kilns/0.9.0"))).ShouldBe((false, true));
-        (await home.OnAsync("locate", "kelp-and-kiln", "--hold-stale", "--yes")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(0), a => a.Out.ShouldContain("No older release"));
+        (await home.OnAsync("locate", "kelp-and-kiln", "--hold-stale", "--yes"))
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(0), a => a.Out.ShouldContain("No older release"));
         (await home.MuktaAsync("undo", "--yes", "--profiles", "profiles")).Code.ShouldBe(0);
         Directory.Exists(home.Scratch.At("kilns/0.8.1/bin")).ShouldBeTrue();
     }

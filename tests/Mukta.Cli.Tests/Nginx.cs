@@ -13,11 +13,14 @@ internal sealed class Nginx : IDisposable
     private readonly Process process;
     private readonly Scratch scratch;
 
-    private Nginx(Process process, Scratch scratch, int port, int tlsPort) => (this.process, this.scratch, Url, TlsUrl) = (process, scratch, $"http://127.0.0.1:{port}", $"https://localhost:{tlsPort}");
+    private Nginx(Process process, Scratch scratch, int port, int tlsPort) =>
+        (this.process, this.scratch, Url, TlsUrl) = (process, scratch, $"http://127.0.0.1:{port}", $"https://localhost:{tlsPort}");
 
     public string Url { get; }
 
-    /// <summary>The same over TLS and, where the client wants it, HTTP/2; its certificate is the scratch folder's <c>mirror.crt</c>.</summary>
+    /// <summary>
+    /// The same over TLS and, where the client wants it, HTTP/2; its certificate is the scratch folder's <c>mirror.crt</c>.
+    /// </summary>
     public string TlsUrl { get; }
 
     /// <summary>Starts it with what is to stand in its configuration's server block; PORT stands for its own port there.</summary>
@@ -44,7 +47,8 @@ internal sealed class Nginx : IDisposable
             }
             """);
         var path = File.Exists("/usr/sbin/nginx") ? "/usr/sbin/nginx" : "nginx";
-        var nginx = new Nginx(Programs.Start(scratch, path, "-c", scratch.At("nginx.conf"), "-e", scratch.At("error.log")), scratch, port, tlsPort);
+        var nginx = new Nginx(
+            Programs.Start(scratch, path, "-c", scratch.At("nginx.conf"), "-e", scratch.At("error.log")), scratch, port, tlsPort);
         using var client = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false });
         for (var tries = 0; ; tries++)
         {
@@ -96,7 +100,8 @@ internal sealed class Nginx : IDisposable
         var names = new SubjectAlternativeNameBuilder();
         names.AddDnsName("localhost");
         request.CertificateExtensions.Add(names.Build());
-        request.CertificateExtensions.Add(new X509BasicConstraintsExtension(certificateAuthority: true, hasPathLengthConstraint: false, 0, critical: true));
+        request.CertificateExtensions.Add(
+            new X509BasicConstraintsExtension(certificateAuthority: true, hasPathLengthConstraint: false, 0, critical: true));
         using var certificate = request.CreateSelfSigned(DateTimeOffset.UtcNow.AddDays(-1), DateTimeOffset.UtcNow.AddDays(1));
         scratch.Write("mirror.crt", certificate.ExportCertificatePem());
         scratch.Write("mirror.key", key.ExportPkcs8PrivateKeyPem());
@@ -110,6 +115,8 @@ internal sealed record LoggedRequest(string Protocol, string Host, string IfRang
     {
         // The path may hold spaces, the rest does not.
         var (head, rest) = (line.Split(' ', 5), line.Split(' '));
-        return new LoggedRequest(head[0], head[1], head[2].Trim('"'), head[3], string.Join(' ', rest[4..^2]), int.Parse(rest[^2], null), long.Parse(rest[^1], null));
+        return new LoggedRequest(
+            head[0], head[1], head[2].Trim('"'), head[3], string.Join(' ', rest[4..^2]), int.Parse(rest[^2], null),
+            long.Parse(rest[^1], null));
     }
 }

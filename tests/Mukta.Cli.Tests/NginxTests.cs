@@ -53,12 +53,15 @@ public class NginxTests
             location /plain/ { rewrite ^/plain/(.*)$ http://127.0.0.1:PORT/$1 redirect; }
             """);
         string[] trusted = [$"SSL_CERT_FILE={game.Scratch.At("mirror.crt")}"];
-        (await OnAsync(game, trusted, nginx.TlsUrl + "/plain")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(4), a => a.Err.ShouldContain("which is not followed"));
-        (await OnAsync(game, [], nginx.Url + "/local")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(4), a => a.Err.ShouldContain("leads somewhere that is no http or https URL"));
+        (await OnAsync(game, trusted, nginx.TlsUrl + "/plain"))
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(4), a => a.Err.ShouldContain("which is not followed"));
+        (await OnAsync(game, [], nginx.Url + "/local"))
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(4), a => a.Err.ShouldContain("leads somewhere that is no http or https URL"));
         (await OnAsync(game, [], nginx.Url + "/round")).Code.ShouldBe(4);
         (await OnAsync(game, [], nginx.Url + "/moved")).Code.ShouldBe(0);
         game.ShouldBeWhole();
-        nginx.End().Count(l => l.Path.Contains("/round/", StringComparison.Ordinal)).ShouldBeInRange(2, 6 * 8, "at most five redirects for each request");
+        nginx.End().Count(l => l.Path.Contains("/round/", StringComparison.Ordinal))
+            .ShouldBeInRange(2, 6 * 8, "at most five redirects for each request");
     }
 
     [Fact]
@@ -96,7 +99,8 @@ public class NginxTests
         var answer = await game.RepairAsync("--from", nginx.Url, "--yes");
         answer.Code.ShouldBe(0, answer.Out + answer.Err);
         answer.Out.ShouldNotContain("changed meanwhile");
-        nginx.End().Where(l => l.IfRange.Length > 1).ShouldSatisfyAllConditions(l => l.ShouldNotBeEmpty(), l => l.ShouldAllBe(r => r.Status == 206));
+        nginx.End().Where(l => l.IfRange.Length > 1)
+            .ShouldSatisfyAllConditions(l => l.ShouldNotBeEmpty(), l => l.ShouldAllBe(r => r.Status == 206));
     }
 
     private static async Task<GameFolder> BrokenAsync()
@@ -108,5 +112,6 @@ public class NginxTests
     }
 
     private static Task<Answer> OnAsync(GameFolder game, string[] variables, string source) =>
-        Programs.RunAsync(game.Scratch, "env", [.. variables, Programs.Mukta, "repair", "game", "--manifest", "game.meta4", "--from", source, "--yes"]);
+        Programs.RunAsync(
+        game.Scratch, "env", [.. variables, Programs.Mukta, "repair", "game", "--manifest", "game.meta4", "--from", source, "--yes"]);
 }

@@ -12,12 +12,14 @@ public class ProductTests
         using var home = await Home.MakeAsync();
         home.Scratch.Flip("games/gannet-post/maps/harbour.pak", 70_000);
         var profiles = Directory.EnumerateFiles(home.Scratch.At("profiles")).Select(p => Path.GetFileName(p)!).ToDictionary(p => p, _ => 1);
-        var (repaired, opened) = await home.CountingOpensAsync([".yaml", ".meta4"], "repair", "gannet-post", "--profiles", "profiles", "--yes");
+        var (repaired, opened) = await home.CountingOpensAsync(
+            [".yaml", ".meta4"], "repair", "gannet-post", "--profiles", "profiles", "--yes");
         repaired.Code.ShouldBe(0, repaired.Err);
         opened.ShouldBe(new Dictionary<string, int>(profiles) { ["gannet-post.meta4"] = 1 }, ignoreOrder: true);
 
         (await home.OnAsync("verify", "gannet-post")).Code.ShouldBe(0);
-        var (verified, quickly) = await home.CountingOpensAsync([".yaml", ".meta4"], "verify", "gannet-post", "--profiles", "profiles", "--quick");
+        var (verified, quickly) = await home.CountingOpensAsync(
+            [".yaml", ".meta4"], "verify", "gannet-post", "--profiles", "profiles", "--quick");
         verified.Code.ShouldBe(0, verified.Err);
         verified.Out.ShouldContain("Intact");
         quickly.ShouldBe(profiles, ignoreOrder: true);
@@ -72,8 +74,10 @@ public class ProductTests
         (await Programs.RunAsync(scratch, Programs.StandIns, "scenario", scratch.Root)).Code.ShouldBe(0);
         var profiles = Directory.GetFiles(scratch.At("profiles")).Order().ToArray();
         profiles.Length.ShouldBe(4);
-        (await Programs.MuktaAsync(scratch, ["profile", "check", .. profiles])).Out.Split('\n').Count(l => l.StartsWith("good", StringComparison.Ordinal)).ShouldBe(4);
-        (await Programs.MuktaAsync(scratch, "profile", "show", "--profiles", "profiles")).Out.ShouldContain("tidewarden.service, enabled and active");
+        (await Programs.MuktaAsync(scratch, ["profile", "check", .. profiles])).Out.Split('\n')
+            .Count(l => l.StartsWith("good", StringComparison.Ordinal)).ShouldBe(4);
+        (await Programs.MuktaAsync(scratch, "profile", "show", "--profiles", "profiles"))
+            .Out.ShouldContain("tidewarden.service, enabled and active");
 
         scratch.Write("slip.yaml", File.ReadAllText(profiles[0]).Replace("user-data:", "userdata:", StringComparison.Ordinal));
         var slip = await Programs.MuktaAsync(scratch, "profile", "check", "slip.yaml");

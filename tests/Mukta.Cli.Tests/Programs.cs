@@ -18,7 +18,8 @@ internal static class Programs
 {
     public static string Folder { get; } = Environment.GetEnvironmentVariable("MUKTA_PROGRAMS") is { Length: > 0 } published
         ? published
-        : Path.GetFullPath(Path.Join(AppContext.BaseDirectory, "..", "..", "Mukta.Cli", Path.GetFileName(AppContext.BaseDirectory.TrimEnd('/'))));
+        : Path.GetFullPath(
+        Path.Join(AppContext.BaseDirectory, "..", "..", "Mukta.Cli", Path.GetFileName(AppContext.BaseDirectory.TrimEnd('/'))));
 
     public static string Mukta => Path.Join(Folder, "mukta");
 

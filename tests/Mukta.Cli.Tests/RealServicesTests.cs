@@ -33,7 +33,8 @@ public sealed class RealServicesTests(Systemd systemd) : IClassFixture<Systemd>
         var restored = await MuktaAsync("--restore", "--yes");
         restored.Code.ShouldBe(0, restored.Out + restored.Err);
         restored.Out.ShouldContain("Running, and they stay up.");
-        restored.Err.IndexOf("start pier-wind", StringComparison.Ordinal).ShouldBeLessThan(restored.Err.IndexOf("start pier-tide", StringComparison.Ordinal), "what is needed first comes first");
+        restored.Err.IndexOf("start pier-wind", StringComparison.Ordinal)
+            .ShouldBeLessThan(restored.Err.IndexOf("start pier-tide", StringComparison.Ordinal), "what is needed first comes first");
         foreach (var unit in new[] { "pier-tide.service", "pier-wind.service" })
         {
             (await systemd.InsideAsync("systemctl", "is-active", unit)).Out.ShouldBe("active\n");
@@ -49,13 +50,16 @@ public sealed class RealServicesTests(Systemd systemd) : IClassFixture<Systemd>
 
         (await MuktaAsync("--off", "--yes")).Code.ShouldBe(0);
         (await systemd.InsideAsync("systemctl", "is-active", "pier-tide.service")).Out.ShouldBe("inactive\n");
-        (await systemd.InsideAsync("systemctl", "is-enabled", "pier-tide.service")).Out.ShouldBe("enabled\n", "off is for now; it starts with the machine all the same");
+        (await systemd.InsideAsync("systemctl", "is-enabled", "pier-tide.service"))
+            .Out.ShouldBe("enabled\n", "off is for now; it starts with the machine all the same");
 
         (await UndoAsync()).Code.ShouldBe(0);
-        (await systemd.InsideAsync("systemctl", "is-active", "pier-tide.service")).Out.ShouldBe("active\n", "as it was before it was switched off");
+        (await systemd.InsideAsync("systemctl", "is-active", "pier-tide.service"))
+            .Out.ShouldBe("active\n", "as it was before it was switched off");
         (await UndoAsync()).Code.ShouldBe(0, "the restart: nothing to bring back");
         (await UndoAsync()).Code.ShouldBe(0);
-        (await systemd.InsideAsync("systemctl", "is-enabled", "pier-tide.service")).Out.ShouldBe("masked\n", "as it was before it was restored");
+        (await systemd.InsideAsync("systemctl", "is-enabled", "pier-tide.service"))
+            .Out.ShouldBe("masked\n", "as it was before it was restored");
         (await systemd.InsideAsync("systemctl", "is-active", "pier-wind.service")).Out.ShouldBe("inactive\n");
     }
 
@@ -65,7 +69,8 @@ public sealed class RealServicesTests(Systemd systemd) : IClassFixture<Systemd>
         await SetUpAsync("sh -c 'echo the tide is out; sleep 1; exit 7'");
         var answer = await MuktaAsync("--restore", "--yes", "--json");
         answer.Code.ShouldBe(1, answer.Err);
-        answer.Json.GetProperty("failure").GetString()!.ShouldContain("came up and did not stay up: it is failed now (exit-code, status 7)");
+        answer.Json.GetProperty("failure")
+            .GetString()!.ShouldContain("came up and did not stay up: it is failed now (exit-code, status 7)");
         var tide = answer.Json.GetProperty("services")[0];
         (tide.GetProperty("state").GetString(), tide.GetProperty("exitStatus").GetInt32()).ShouldBe(("failed", 7));
         tide.GetProperty("lastLines").EnumerateArray().Select(l => l.GetString()).ShouldContain("the tide is out");
@@ -76,12 +81,14 @@ public sealed class RealServicesTests(Systemd systemd) : IClassFixture<Systemd>
     public async Task A_unit_that_is_not_there_is_said_and_left_out()
     {
         await SetUpAsync("sleep infinity");
-        await systemd.WriteAsync("/opt/saltlight/profiles/pier.yaml", Profile.Replace("unit: pier-tide", "unit: pier-gone", StringComparison.Ordinal));
+        await systemd.WriteAsync(
+            "/opt/saltlight/profiles/pier.yaml", Profile.Replace("unit: pier-tide", "unit: pier-gone", StringComparison.Ordinal));
         var shown = await MuktaAsync("--json");
         shown.Json.GetProperty("services")[0].GetProperty("load").GetString().ShouldBe("not-found");
     }
 
-    private Task<Answer> MuktaAsync(params string[] more) => systemd.InsideAsync([Systemd.Mukta, "services", "pier", "--profiles", "/opt/saltlight/profiles", .. more]);
+    private Task<Answer> MuktaAsync(params string[] more) =>
+        systemd.InsideAsync([Systemd.Mukta, "services", "pier", "--profiles", "/opt/saltlight/profiles", .. more]);
 
     private Task<Answer> UndoAsync() => systemd.InsideAsync(Systemd.Mukta, "undo", "--profiles", "/opt/saltlight/profiles", "--yes");
 
@@ -91,8 +98,12 @@ public sealed class RealServicesTests(Systemd systemd) : IClassFixture<Systemd>
         await systemd.WriteAsync("/opt/saltlight/profiles/pier.yaml", Profile);
         foreach (var (unit, command) in new[] { ("pier-tide", tide), ("pier-wind", "sleep infinity") })
         {
-            (await systemd.InsideAsync("sh", "-c", $"systemctl unmask {unit}.service; systemctl disable --now {unit}.service; systemctl reset-failed {unit}.service; true")).Code.ShouldBe(0);
-            await systemd.WriteAsync($"/usr/lib/systemd/system/{unit}.service", $"[Service]\nExecStart=/bin/{command}\n[Install]\nWantedBy=basic.target\n");
+            (await systemd.InsideAsync(
+                "sh", "-c",
+                $"systemctl unmask {unit}.service; systemctl disable --now {unit}.service; systemctl reset-failed {unit}.service; true"))
+                .Code.ShouldBe(0);
+            await systemd.WriteAsync(
+                $"/usr/lib/systemd/system/{unit}.service", $"[Service]\nExecStart=/bin/{command}\n[Install]\nWantedBy=basic.target\n");
         }
 
         (await systemd.InsideAsync("systemctl", "daemon-reload")).Code.ShouldBe(0);

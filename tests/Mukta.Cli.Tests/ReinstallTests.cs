@@ -23,7 +23,8 @@ public class ReinstallTests
         var install = made.Json.GetProperty("installs")[0];
         install.GetProperty("bytesFetched").GetInt64().ShouldBe(350 * 1024, "the library is one piece");
         install.GetProperty("after").GetProperty("verdict").GetString().ShouldBe("intact");
-        File.ReadAllText(home.Scratch.At(".config/tidewarden/watch.conf")).ShouldBe("level = spring\n", "the old settings are swept, the vendor's install has put in its own");
+        File.ReadAllText(home.Scratch.At(".config/tidewarden/watch.conf"))
+            .ShouldBe("level = spring\n", "the old settings are swept, the vendor's install has put in its own");
         Directory.Exists(home.Scratch.At(".cache/tidewarden")).ShouldBeFalse();
         (await home.OnAsync("services", "tidewarden")).Code.ShouldBe(0);
         (await home.OnAsync("check", "tidewarden")).Code.ShouldBe(0);
@@ -42,7 +43,9 @@ public class ReinstallTests
         Directory.CreateDirectory(home.Scratch.At("launcher/pierhead/gannet-post/screenshots"));
         (await home.OnAsync("adopt", "gannet-post", "launcher/pierhead/gannet-post", "--yes")).Code.ShouldBe(0);
         home.Scratch.Write("launcher/pierhead/plugins/old.so", "left behind");
-        home.Scratch.Write("profiles/pierhead.yaml", File.ReadAllText(home.Scratch.At("profiles/pierhead.yaml")) + "\nuser-data: [\"${install}/themes\", \"${data}/pierhead/friends\"]\n");
+        home.Scratch.Write(
+            "profiles/pierhead.yaml", File.ReadAllText(home.Scratch.At("profiles/pierhead.yaml"))
+            + "\nuser-data: [\"${install}/themes\", \"${data}/pierhead/friends\"]\n");
         home.Scratch.Write("launcher/pierhead/themes/mine.css", "dusk");
         home.Scratch.Write(".local/share/pierhead/friends/list", "Ada");
         home.Scratch.Flip("launcher/pierhead/bin/pierhead", 5);
@@ -53,8 +56,10 @@ public class ReinstallTests
         made.Out.ShouldContain("bring along      what lies inside and belongs to others");
         home.Scratch.Snapshot("launcher/pierhead/gannet-post").ShouldBe(game);
         home.Scratch.Snapshot("games").ShouldBe(others);
-        File.Exists(home.Scratch.At("launcher/pierhead/plugins/old.so")).ShouldBeFalse("what no manifest lists is held with the old install");
-        (File.ReadAllText(home.Scratch.At("launcher/pierhead/themes/mine.css")), File.ReadAllText(home.Scratch.At(".local/share/pierhead/friends/list"))).ShouldBe(("dusk", "Ada"));
+        File.Exists(home.Scratch.At("launcher/pierhead/plugins/old.so"))
+            .ShouldBeFalse("what no manifest lists is held with the old install");
+        (File.ReadAllText(home.Scratch.At("launcher/pierhead/themes/mine.css")),
+            File.ReadAllText(home.Scratch.At(".local/share/pierhead/friends/list"))).ShouldBe(("dusk", "Ada"));
         (await home.OnAsync("verify", "gannet-post")).Code.ShouldBe(0);
         (await home.MuktaAsync("undo", "--yes", "--profiles", "profiles")).Code.ShouldBe(0);
         File.ReadAllText(home.Scratch.At("launcher/pierhead/plugins/old.so")).ShouldBe("left behind");
@@ -85,7 +90,8 @@ public class ReinstallTests
         var before = home.Scratch.Snapshot("launcher");
         var offline = await home.OnAsync("reinstall", "pierhead", "--yes", "--offline");
         (offline.Code, home.Scratch.Snapshot("launcher").SequenceEqual(before)).ShouldBe((4, true));
-        (await home.MuktaAsync("held", "list", "--profiles", "profiles", "--json")).Json.GetProperty("operations").GetArrayLength().ShouldBe(0);
+        (await home.MuktaAsync("held", "list", "--profiles", "profiles", "--json")).Json.GetProperty("operations").GetArrayLength()
+            .ShouldBe(0);
         var fresh = await home.OnAsync("reinstall", "pierhead", "--fresh", "--yes", "--json");
         fresh.Code.ShouldBe(0, fresh.Err);
         fresh.Json.GetProperty("installs")[0].GetProperty("bytesFetched").GetInt64().ShouldBe(1_545_216);
@@ -101,13 +107,15 @@ public class ReinstallTests
         var failed = await home.OnAsync("reinstall", "pierhead", "--yes");
         failed.Code.ShouldBe(4, failed.Err);
         failed.Err.ShouldContain("State: preparing. The old install is in its place as it was.");
-        failed.Err.ShouldContain("To go on: mukta reinstall pierhead --profiles profiles --yes");
-        failed.Err.ShouldContain("To go back: mukta undo ");
+        failed.Err.ShouldContain("Go on: mukta reinstall pierhead --profiles profiles --yes");
+        failed.Err.ShouldContain("Undo: mukta undo ");
         home.Scratch.Snapshot("launcher/pierhead").ShouldBe(before);
 
-        (await home.OnAsync("reinstall", "pierhead", "--yes", "--fresh")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("with other options"));
+        (await home.OnAsync("reinstall", "pierhead", "--yes", "--fresh"))
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("with other options"));
         home.Scratch.CopyTree("launcher/pierhead", "second");
-        (await home.OnAsync("reinstall", "pierhead", "--yes", "--install", "second")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("of another install of Pierhead was begun"));
+        (await home.OnAsync("reinstall", "pierhead", "--yes", "--install", "second"))
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("of another install of Pierhead was begun"));
         var goesOn = await home.OnAsync("reinstall", "pierhead", "--yes", "--from", "mirror/pierhead/3.2.0");
         goesOn.Code.ShouldBe(0, goesOn.Err);
         goesOn.Out.ShouldContain("Goes on with operation");
@@ -133,10 +141,12 @@ public class ReinstallTests
         home.Scratch.CopyTree("games/kelp-and-kiln", "second");
         (await home.OnAsync("adopt", "kelp-and-kiln", "second", "--yes")).Code.ShouldBe(0);
         home.Scratch.Flip("games/kelp-and-kiln/bin/kelp-and-kiln", 7);
-        (await home.OnAsync("reinstall", "kelp-and-kiln", "--yes")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("There are 2 installs"));
+        (await home.OnAsync("reinstall", "kelp-and-kiln", "--yes"))
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("There are 2 installs"));
         var both = await home.OnAsync("reinstall", "kelp-and-kiln", "--all-installs", "--yes", "--json");
         both.Code.ShouldBe(0, both.Err);
-        both.Json.GetProperty("installs").EnumerateArray().Select(i => i.GetProperty("after").GetProperty("verdict").GetString()).ShouldBe(["intact", "intact"]);
+        both.Json.GetProperty("installs").EnumerateArray().Select(i => i.GetProperty("after").GetProperty("verdict").GetString())
+            .ShouldBe(["intact", "intact"]);
     }
 
     [Fact]
@@ -160,7 +170,8 @@ public class ReinstallTests
     {
         using var home = await Home.MakeAsync();
         var dry = await home.OnAsync("reinstall", product, "--scope", scope, "--dry-run", "--json");
-        string.Join(' ', dry.Json.GetProperty("installs").EnumerateArray().Select(i => i.GetProperty("product").GetString())).ShouldBe(made);
+        string.Join(' ', dry.Json.GetProperty("installs").EnumerateArray().Select(i => i.GetProperty("product").GetString()))
+            .ShouldBe(made);
     }
 
     [Fact]
@@ -172,7 +183,8 @@ public class ReinstallTests
         var dry = await home.OnAsync("repair", "gannet-post", "--dry-run");
         dry.Code.ShouldBe(0, dry.Err);
         dry.Out.ShouldContain("Gannet Post is not installed where its profile says.");
-        dry.Out.IndexOf("Pierhead 3.2.0, installed in", StringComparison.Ordinal).ShouldBeLessThan(dry.Out.IndexOf("Gannet Post 1.4.2, installed in", StringComparison.Ordinal));
+        dry.Out.IndexOf("Pierhead 3.2.0, installed in", StringComparison.Ordinal)
+            .ShouldBeLessThan(dry.Out.IndexOf("Gannet Post 1.4.2, installed in", StringComparison.Ordinal));
         Directory.Exists(home.Scratch.At("launcher")).ShouldBeFalse();
         var installed = await home.OnAsync("repair", "gannet-post", "--yes");
         installed.Code.ShouldBe(0, installed.Err);

@@ -73,7 +73,13 @@ public class RemedyTests
         try
         {
             foreach (var command in new[] { "reset", "remove" })
-                (await home.OnAsync(command, "gannet-post", "--yes")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(3), a => a.Err.ShouldContain($"process {running.Id}, sleep"), a => a.Err.ShouldContain("mukta stop gannet-post"));
+            {
+                (await home.OnAsync(command, "gannet-post", "--yes"))
+                    .ShouldSatisfyAllConditions(
+                    a => a.Code.ShouldBe(3), a => a.Err.ShouldContain($"process {running.Id}, sleep"),
+                    a => a.Err.ShouldContain("mukta stop gannet-post"));
+            }
+
             File.Exists(home.Scratch.At(".config/gannet-post/options.ini")).ShouldBeTrue();
         }
         finally

@@ -109,7 +109,9 @@ public class RepairTests
     [InlineData("a flipped bit", """[{"kind":"flip","bytes":100,"path":"maps/*","from":2,"to":2}]""")]
     [InlineData("a slow answer", """[{"kind":"delay","milliseconds":300}]""")]
     [InlineData("a mirror that ignores ranges", """[{"kind":"ignore-range"}]""")]
-    [InlineData("all of it", """[{"kind":"ignore-range","from":4,"to":5},{"kind":"cut","bytes":300000,"from":5,"to":5},{"kind":"flip","bytes":5,"from":3,"to":3},{"kind":"status","status":500,"from":2,"to":2}]""")]
+    [InlineData(
+        "all of it",
+        """[{"kind":"ignore-range","from":4,"to":5},{"kind":"cut","bytes":300000,"from":5,"to":5},{"kind":"flip","bytes":5,"from":3,"to":3},{"kind":"status","status":500,"from":2,"to":2}]""")]
     public async Task A_mirror_on_a_bad_day_still_delivers(string day, string faults)
     {
         using var game = await VerifyTests.BrokenAsync();
@@ -120,7 +122,10 @@ public class RepairTests
         Directory.Delete(game.Scratch.At("game/saves"));
         game.ShouldBeWhole();
         if (day == "a mirror that ignores ranges")
-            mirror.End().Count(r => r.GetProperty("bodyBytes").GetInt64() == 16 * GameFolder.PieceLength).ShouldBe(1, "one whole body serves every piece of a file");
+        {
+            mirror.End().Count(r => r.GetProperty("bodyBytes").GetInt64() == 16 * GameFolder.PieceLength)
+                .ShouldBe(1, "one whole body serves every piece of a file");
+        }
     }
 
     [Theory]
@@ -145,7 +150,8 @@ public class RepairTests
         after["maps/harbour.pak"].ShouldBe(before["maps/harbour.pak"]);
         after["sound/gulls bank"].ShouldBe(game.Scratch.Snapshot("release")["sound/gulls bank"], "the other file is repaired all the same");
 
-        (await game.RepairAsync("--from", mirror.Url, "--from", "release", "--yes")).Code.ShouldBe(0, "the second source makes up for the first");
+        (await game.RepairAsync("--from", mirror.Url, "--from", "release", "--yes"))
+            .Code.ShouldBe(0, "the second source makes up for the first");
         game.ShouldBeWhole();
     }
 
@@ -166,7 +172,9 @@ public class RepairTests
         using var game = await GameFolder.MakeAsync();
         File.Delete(game.Scratch.At("game/maps/harbour.pak"));
         using var slow = await Mirror.StartAsync(game.Scratch, "release", """[{"kind":"stall","bytes":700000,"path":"maps/*","from":2}]""");
-        using var process = Programs.Start(game.Scratch, "env", "--default-signal=INT", Programs.Mukta, "repair", "game", "--manifest", "game.meta4", "--from", slow.Url, "--stall", "600", "--yes");
+        using var process = Programs.Start(
+            game.Scratch, "env", "--default-signal=INT", Programs.Mukta, "repair", "game", "--manifest", "game.meta4", "--from", slow.Url,
+            "--stall", "600", "--yes");
         while (!HasArrived(game.Scratch.At("game/.mukta/staging"), 700_000))
             await Task.Delay(20, TestContext.Current.CancellationToken);
         using (var interrupt = Process.Start("kill", ["-INT", $"{process.Id}"]))
@@ -192,7 +200,8 @@ public class RepairTests
         Assert.SkipUnless(Environment.UserName == "root", "Only root can mount a small disk.");
         using var game = await GameFolder.MakeAsync();
         Directory.CreateDirectory(game.Scratch.At("small"));
-        (await Programs.RunAsync(game.Scratch, "mount", "-t", "tmpfs", "-o", "size=3m", "tmpfs", game.Scratch.At("small"))).Code.ShouldBe(0);
+        (await Programs.RunAsync(game.Scratch, "mount", "-t", "tmpfs", "-o", "size=3m", "tmpfs", game.Scratch.At("small")))
+            .Code.ShouldBe(0);
         try
         {
             var before = game.Scratch.Snapshot("small", withOwnFolder: true);
@@ -216,7 +225,8 @@ public class RepairTests
         File.SetUnixFileMode(game.Scratch.Root, Scratch.Program);
         File.SetUnixFileMode(game.Scratch.At("game/bin/game"), Scratch.Usual);
         var answer = await Programs.RunAsync(
-            game.Scratch, "setpriv", "--reuid=65534", "--regid=65534", "--clear-groups", Programs.Mukta, "repair", "game", "--manifest", "game.meta4", "--from", "release", "--yes");
+            game.Scratch, "setpriv", "--reuid=65534", "--regid=65534", "--clear-groups", Programs.Mukta, "repair", "game", "--manifest",
+            "game.meta4", "--from", "release", "--yes");
         answer.Code.ShouldBe(3, answer.Err);
         answer.Err.ShouldContain("Permission denied");
         answer.Err.ShouldContain("sudo");

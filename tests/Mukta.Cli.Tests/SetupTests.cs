@@ -13,7 +13,8 @@ public class SetupTests
         dry.Code.ShouldBe(0, dry.Err);
         dry.Out.ShouldContain("bin/tidewarden-setup repair, as published");
         (await home.OnAsync("setup", "tidewarden", "--repair")).Code.ShouldBe(2, "it asks, and there is nobody to ask");
-        (await home.OnAsync("setup", "tidewarden")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("--install, --repair and --remove"));
+        (await home.OnAsync("setup", "tidewarden"))
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("--install, --repair and --remove"));
         var done = await home.OnAsync("setup", "tidewarden", "--repair", "--yes");
         done.Code.ShouldBe(0, done.Err);
         done.Out.ShouldContain("The vendor's repair is done");
@@ -100,7 +101,8 @@ public class SetupTests
         foreach (var journal in Directory.EnumerateFiles(home.Scratch.At(".local/state/mukta"), "journal", SearchOption.AllDirectories))
         {
             var (sum, lines) = (0UL, new List<string>());
-            foreach (var json in File.ReadAllLines(journal).Select(l => l[17..].Replace(boot, Guid.NewGuid().ToString(), StringComparison.Ordinal)))
+            foreach (var json in File.ReadAllLines(journal)
+                .Select(l => l[17..].Replace(boot, Guid.NewGuid().ToString(), StringComparison.Ordinal)))
             {
                 sum = System.IO.Hashing.XxHash3.HashToUInt64(System.Text.Encoding.UTF8.GetBytes(json), unchecked((long)sum));
                 lines.Add($"{sum:x16} {json}\n");
@@ -110,11 +112,13 @@ public class SetupTests
         }
     }
 
-    private static bool Hanging(Home home) => Directory.EnumerateDirectories("/proc").Where(d => char.IsAsciiDigit(Path.GetFileName(d)[0])).Any(d =>
+    private static bool Hanging(Home home) =>
+        Directory.EnumerateDirectories("/proc").Where(d => char.IsAsciiDigit(Path.GetFileName(d)[0])).Any(d =>
     {
         try
         {
-            return File.ReadAllText(Path.Join(d, "cmdline")) is var line && line.Contains("vendor-setup", StringComparison.Ordinal) && line.Contains(home.Scratch.Root, StringComparison.Ordinal);
+            return File.ReadAllText(Path.Join(d, "cmdline")) is var line && line.Contains("vendor-setup", StringComparison.Ordinal)
+                && line.Contains(home.Scratch.Root, StringComparison.Ordinal);
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {

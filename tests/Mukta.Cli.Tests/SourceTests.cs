@@ -12,7 +12,8 @@ public class SourceTests
     [InlineData("""{ "kind": "ignore-range" }""")]
     [InlineData("""{ "kind": "other-range", "bytes": 5000, "from": 1, "to": 2 }""")]
     [InlineData("""{ "kind": "html", "from": 2, "to": 2 }""")]
-    [InlineData("""{ "kind": "cut", "bytes": 70000, "from": 3, "to": 4 }, { "kind": "flip", "bytes": 5, "from": 5, "to": 5 }, { "kind": "status", "status": 500, "from": 2, "to": 2 }""")]
+    [InlineData(
+        """{ "kind": "cut", "bytes": 70000, "from": 3, "to": 4 }, { "kind": "flip", "bytes": 5, "from": 5, "to": 5 }, { "kind": "status", "status": 500, "from": 2, "to": 2 }""")]
     public async Task With_a_fault_at_the_mirror_a_second_one_makes_up_for_it_and_nothing_wrong_gets_in(string faults)
     {
         using var game = await GameFolder.MakeAsync();
@@ -50,7 +51,9 @@ public class SourceTests
         string[] kinds = ["status", "cut", "flip", "ignore-range", "other-range", "html"];
         for (var i = 0; i < 8; i++)
         {
-            var faults = Enumerable.Range(0, 3).Select(_ => $$"""{ "kind": "{{kinds[random.Next(kinds.Length)]}}", "bytes": {{random.Next(60_000)}}, "from": {{random.Next(1, 6)}}, "to": {{random.Next(1, 8)}} }""");
+            var faults = Enumerable.Range(0, 3)
+                .Select(_ =>
+                $$"""{ "kind": "{{kinds[random.Next(kinds.Length)]}}", "bytes": {{random.Next(60_000)}}, "from": {{random.Next(1, 6)}}, "to": {{random.Next(1, 8)}} }""");
             await OnceAsync(game, $"[{string.Join(',', faults)}]");
         }
     }
@@ -73,7 +76,8 @@ public class SourceTests
     {
         using var game = await GameFolder.MakeAsync("--base-url", "http://127.0.0.1:9/");
         Break(game);
-        (await game.RepairAsync("--offline", "--from", "http://127.0.0.1:9/", "--yes")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("--offline leaves the network out"));
+        (await game.RepairAsync("--offline", "--from", "http://127.0.0.1:9/", "--yes"))
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("--offline leaves the network out"));
         (await game.RepairAsync("--offline", "--yes")).Code.ShouldBe(4);
         game.Scratch.CopyTree("release", "stick");
         var answer = await game.RepairAsync("--offline", "--also", "stick", "--yes");
@@ -87,10 +91,12 @@ public class SourceTests
     {
         using var game = await GameFolder.MakeAsync();
         Break(game);
-        (await game.RepairAsync("--from", "release", "--limit-rate", "5", "--yes")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("1 KiB to 1 GiB"));
+        (await game.RepairAsync("--from", "release", "--limit-rate", "5", "--yes"))
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("1 KiB to 1 GiB"));
         var clock = System.Diagnostics.Stopwatch.StartNew();
         (await game.RepairAsync("--from", "release", "--limit-rate", "128KiB", "--yes")).Code.ShouldBe(0);
-        clock.Elapsed.ShouldBeGreaterThan(TimeSpan.FromSeconds(2.5), "over half a MiB at 128 KiB a second; a slow machine only takes longer");
+        clock.Elapsed.ShouldBeGreaterThan(
+            TimeSpan.FromSeconds(2.5), "over half a MiB at 128 KiB a second; a slow machine only takes longer");
         game.ShouldBeWhole();
     }
 
@@ -101,13 +107,15 @@ public class SourceTests
         var dry = await home.OnAsync("repair", "gannet-post", "--refetch", "programs", "--dry-run");
         dry.Out.ShouldContain("set aside and fetch anew, as asked  3 files");
         dry.Out.ShouldContain("untouched    16.7 MiB");
-        (await home.OnAsync("repair", "gannet-post", "--refetch", "engines", "--yes")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("Name one of: maps, programs."));
+        (await home.OnAsync("repair", "gannet-post", "--refetch", "engines", "--yes"))
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("Name one of: maps, programs."));
         (await home.OnAsync("repair", "gannet-post", "--refetch-files", "bin/x*", "--yes")).Code.ShouldBe(2);
         var answer = await home.OnAsync("repair", "gannet-post", "--refetch", "programs", "--yes", "--json");
         answer.Code.ShouldBe(0, answer.Err);
         answer.Json.GetProperty("sources")[0].GetProperty("bytes").GetInt64().ShouldBe((1800 + 96 + 410) * 1024);
         home.Scratch.Snapshot("games/gannet-post").ShouldBe(home.Scratch.Snapshot("mirror/gannet-post/1.4.2"));
-        Directory.EnumerateFiles(home.Scratch.At("games/gannet-post/.mukta/kept"), "*", SearchOption.AllDirectories).Count(p => p.Contains("/files/", StringComparison.Ordinal)).ShouldBe(3);
+        Directory.EnumerateFiles(home.Scratch.At("games/gannet-post/.mukta/kept"), "*", SearchOption.AllDirectories)
+            .Count(p => p.Contains("/files/", StringComparison.Ordinal)).ShouldBe(3);
     }
 
     [Fact]
@@ -134,13 +142,16 @@ public class SourceTests
         game.Scratch.Flip("newer/maps/harbour.pak", 70_000);
         game.Scratch.Fill("newer/maps/lagoon.pak", 10_000, 9);
         File.Delete(game.Scratch.At("newer/sound/gulls bank"));
-        (await game.MuktaAsync("manifest", "make", "newer", "--product", "gannet-post", "--release", "1.5.0", "--sequence", "42", "--piece-size", "64KiB", "--out", "newer.meta4")).Code.ShouldBe(0);
+        (await game.MuktaAsync(
+            "manifest", "make", "newer", "--product", "gannet-post", "--release", "1.5.0", "--sequence", "42", "--piece-size", "64KiB",
+            "--out", "newer.meta4")).Code.ShouldBe(0);
         var compared = await game.MuktaAsync("manifest", "compare", "game.meta4", "newer.meta4");
         compared.Code.ShouldBe(0, compared.Err);
         compared.Out.ShouldContain("1 file added, 1 changed, 1 removed");
         compared.Out.ShouldContain("An update fetches at the most 73.8 KiB");
         game.Scratch.Write("game/saves/mine.sav", "mine");
-        var updated = await game.MuktaAsync("repair", "game", "--manifest", "newer.meta4", "--previous", "game.meta4", "--from", "newer", "--yes", "--json");
+        var updated = await game.MuktaAsync(
+            "repair", "game", "--manifest", "newer.meta4", "--previous", "game.meta4", "--from", "newer", "--yes", "--json");
         updated.Code.ShouldBe(0, updated.Err);
         updated.Json.GetProperty("sources")[0].GetProperty("bytes").GetInt64().ShouldBe(65536 + 10_000);
         File.Exists(game.Scratch.At("game/sound/gulls bank")).ShouldBeFalse();
@@ -162,7 +173,11 @@ public class SourceTests
         if (answer.Code == 0)
             game.ShouldBeWhole();
         foreach (var (path, now) in game.Scratch.Snapshot("game"))
-            (now == good.GetValueOrDefault(path) || now == before.GetValueOrDefault(path)).ShouldBeTrue($"{path} is the old one or the new one, with {faults}");
+        {
+            (now == good.GetValueOrDefault(path) || now == before.GetValueOrDefault(path))
+                .ShouldBeTrue($"{path} is the old one or the new one, with {faults}");
+        }
+
         if (answer.Code == 4)
             (answer.Err + answer.Out).ShouldContain(answer.Err.Length > 0 ? mirror.Url : "Not intact");
     }

@@ -38,7 +38,8 @@ public class StopTests
     {
         using var game = await GameFolder.MakeAsync();
         File.Copy("/bin/bash", game.Scratch.At("game/bin/deaf"));
-        using var deaf = Programs.Start(game.Scratch, game.Scratch.At("game/bin/deaf"), "-c", "trap '' TERM; echo ready; while :; do read -t 1 < <(:) ; done");
+        using var deaf = Programs.Start(
+            game.Scratch, game.Scratch.At("game/bin/deaf"), "-c", "trap '' TERM; echo ready; while :; do read -t 1 < <(:) ; done");
         (await deaf.StandardOutput.ReadLineAsync(TestContext.Current.CancellationToken)).ShouldBe("ready");
         var polite = await game.MuktaAsync("stop", "game", "--yes", "--seconds", "1");
         polite.Code.ShouldBe(3);
@@ -68,7 +69,9 @@ public class StopTests
     public async Task The_shell_that_started_mukta_is_left_alone()
     {
         using var game = await GameFolder.MakeAsync();
-        var shell = await Programs.RunAsync(game.Scratch, "bash", "-c", $"exec 9< game/maps/pier.pak; '{Programs.Mukta}' stop game --yes --seconds 1 --force; echo shell lives $?");
+        var shell = await Programs.RunAsync(
+            game.Scratch, "bash", "-c",
+            $"exec 9< game/maps/pier.pak; '{Programs.Mukta}' stop game --yes --seconds 1 --force; echo shell lives $?");
         shell.Out.ShouldContain("it has started mukta");
         shell.Out.ShouldContain("shell lives 3");
     }
@@ -81,7 +84,8 @@ public class StopTests
 
     private static async Task<Process> OpenedAsync(Process process, string file)
     {
-        while (!Directory.EnumerateFileSystemEntries($"/proc/{process.Id}/fd").Any(f => new FileInfo(f).LinkTarget?.EndsWith(file, StringComparison.Ordinal) == true))
+        while (!Directory.EnumerateFileSystemEntries($"/proc/{process.Id}/fd")
+            .Any(f => new FileInfo(f).LinkTarget?.EndsWith(file, StringComparison.Ordinal) == true))
             await Task.Delay(20, TestContext.Current.CancellationToken);
         return process;
     }

@@ -39,12 +39,16 @@ public sealed class Systemd : IAsyncLifetime
     {
         if (!Environment.IsPrivilegedProcess || !File.Exists("/lib/systemd/systemd"))
             return;
-        unshare = Process.Start("unshare", ["--pid", "--fork", "--mount", "--uts", "--ipc", "--cgroup", "bash", "-c", Start, "bash", Directory.CreateDirectory(scratch.At("root")).FullName, Programs.Folder]);
+        unshare = Process.Start(
+            "unshare",
+            ["--pid", "--fork", "--mount", "--uts", "--ipc", "--cgroup", "bash", "-c", Start, "bash",
+            Directory.CreateDirectory(scratch.At("root")).FullName, Programs.Folder]);
         for (var i = 0; i < 600 && !unshare.HasExited; i++)
         {
             var children = $"/proc/{unshare.Id}/task/{unshare.Id}/children";
             pid = File.Exists(children) && int.TryParse(File.ReadAllText(children).Trim(), out var child) ? child : 0;
-            if (pid > 0 && File.ReadAllText($"/proc/{pid}/comm") == "systemd\n" && (await InsideAsync("systemctl", "is-system-running")).Out is "running\n" or "degraded\n")
+            if (pid > 0 && File.ReadAllText($"/proc/{pid}/comm") == "systemd\n"
+                && (await InsideAsync("systemctl", "is-system-running")).Out is "running\n" or "degraded\n")
                 return;
             await Task.Delay(100);
         }
@@ -56,10 +60,12 @@ public sealed class Systemd : IAsyncLifetime
     public void Need() => global::Mukta.Tests.Need.That(pid > 0, "a real systemd could not be started in namespaces");
 
     /// <summary>Runs a program inside.</summary>
-    internal Task<Answer> InsideAsync(params string[] command) => Programs.RunAsync(scratch, "nsenter", ["-t", $"{pid}", "-p", "-m", "-r", "-w", "env", "HOME=/root", .. command]);
+    internal Task<Answer> InsideAsync(params string[] command) =>
+        Programs.RunAsync(scratch, "nsenter", ["-t", $"{pid}", "-p", "-m", "-r", "-w", "env", "HOME=/root", .. command]);
 
     /// <summary>Writes a file inside.</summary>
-    public async Task WriteAsync(string path, string text) => (await InsideAsync("sh", "-c", "mkdir -p \"$(dirname \"$1\")\" && printf %s \"$2\" > \"$1\"", "sh", path, text)).Code.ShouldBe(0);
+    public async Task WriteAsync(string path, string text) =>
+        (await InsideAsync("sh", "-c", "mkdir -p \"$(dirname \"$1\")\" && printf %s \"$2\" > \"$1\"", "sh", path, text)).Code.ShouldBe(0);
 
     public ValueTask DisposeAsync()
     {

@@ -15,7 +15,8 @@ public class UndoTests
         repaired.Out.ShouldContain($"Undo: mukta undo {id}\n");
         (await game.MuktaAsync("held", "list")).Out.ShouldContain("repair, gannet-post 1.4.2");
 
-        (await game.MuktaAsync("undo", "--dry-run")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(0), a => a.Out.ShouldContain("put back the old file"));
+        (await game.MuktaAsync("undo", "--dry-run"))
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(0), a => a.Out.ShouldContain("put back the old file"));
         (await game.MuktaAsync("undo")).Code.ShouldBe(2, "nobody is there to be asked");
         var undone = await game.MuktaAsync("undo", id, "--yes", "--json");
         undone.Code.ShouldBe(0, undone.Err);
@@ -69,7 +70,8 @@ public class UndoTests
         using var running = Programs.Start(game.Scratch, game.Scratch.At("game/bin/sleep"), "600");
         try
         {
-            (await game.MuktaAsync("undo", "--yes")).ShouldSatisfyAllConditions(a => a.Code.ShouldBe(3), a => a.Err.ShouldContain($"process {running.Id}, sleep"));
+            (await game.MuktaAsync("undo", "--yes"))
+                .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(3), a => a.Err.ShouldContain($"process {running.Id}, sleep"));
         }
         finally
         {
@@ -99,7 +101,8 @@ public class UndoTests
             Directory.CreateDirectory(game.Scratch.At("game/Sound"));
             File.Move(game.Scratch.At("game/sound/gulls bank"), game.Scratch.At("game/Sound/gulls bank"));
             var before = game.Scratch.Snapshot("game");
-            using var repair = Programs.Start(game.Scratch, Programs.Mukta, "repair", "game", "--manifest", "game.meta4", "--from", "release", "--yes", "--quiet");
+            using var repair = Programs.Start(
+                game.Scratch, Programs.Mukta, "repair", "game", "--manifest", "game.meta4", "--from", "release", "--yes", "--quiet");
             Thread.Sleep(random.Next(Kills == 200 ? 60 : 900));
             hits += repair.HasExited ? 0 : 1;
             repair.Kill();

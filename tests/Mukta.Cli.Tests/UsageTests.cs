@@ -6,7 +6,9 @@ public sealed class UsageTests : IDisposable
 {
     private readonly Scratch scratch = new();
 
-    public static TheoryData<string> Commands => new("verify", "repair", "check", "stop", "services", "caches", "launch", "locate", "adopt", "move", "reinstall", "setup", "undo", "held list", "held purge", "profile check", "profile show", "manifest make", "manifest show", "manifest compare", "demo");
+    public static TheoryData<string> Commands =>
+        new("verify", "repair", "check", "stop", "services", "caches", "launch", "locate", "adopt", "move", "reinstall", "setup", "undo",
+        "held list", "held purge", "profile check", "profile show", "manifest make", "manifest show", "manifest compare", "demo");
 
     [Theory]
     [MemberData(nameof(Commands))]
@@ -16,7 +18,8 @@ public sealed class UsageTests : IDisposable
         answer.Code.ShouldBe(0);
         answer.Err.ShouldBeEmpty();
         answer.Out.ShouldContain("Examples:");
-        answer.Out[answer.Out.IndexOf("Examples:", StringComparison.Ordinal)..].Replace("  sudo mukta", "  mukta", StringComparison.Ordinal).Split('\n').Count(l => l.StartsWith($"  mukta {command} ", StringComparison.Ordinal) || l == $"  mukta {command}").ShouldBe(2);
+        answer.Out[answer.Out.IndexOf("Examples:", StringComparison.Ordinal)..].Replace("  sudo mukta", "  mukta", StringComparison.Ordinal)
+            .Split('\n').Count(l => l.StartsWith($"  mukta {command} ", StringComparison.Ordinal) || l == $"  mukta {command}").ShouldBe(2);
     }
 
     [Fact]
@@ -65,7 +68,8 @@ public sealed class UsageTests : IDisposable
         var before = scratch.Snapshot(".");
         foreach (var command in new[] { "verify", "repair" })
         {
-            var answer = await Programs.MuktaAsync(scratch, command, "game", "--manifest", "evil.meta4", command == "repair" ? "--yes" : "--all");
+            var answer = await Programs.MuktaAsync(
+                scratch, command, "game", "--manifest", "evil.meta4", command == "repair" ? "--yes" : "--all");
             answer.Code.ShouldBe(2);
             answer.Err.ShouldContain("evil.meta4, line 2, column 3");
         }

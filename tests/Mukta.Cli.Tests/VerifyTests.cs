@@ -44,17 +44,18 @@ public class VerifyTests
         document.GetProperty("format").GetString().ShouldBe("mukta.verify/1");
         document.GetProperty("verdict").GetString().ShouldBe("not-intact");
         document.GetProperty("bytesToFetch").GetInt64().ShouldBe(3 * GameFolder.PieceLength);
-        document.GetProperty("counts").EnumerateObject().ToDictionary(c => c.Name, c => c.Value.GetInt32()).ShouldBe(new Dictionary<string, int>
-        {
-            ["intact"] = 1,
-            ["missing"] = 1,
-            ["damaged"] = 1,
-            ["miscased"] = 1,
-            ["wrong-kind"] = 1,
-            ["wrong-mode"] = 1,
-            ["unreadable"] = 0,
-            ["stray"] = 1,
-        });
+        document.GetProperty("counts").EnumerateObject().ToDictionary(c => c.Name, c => c.Value.GetInt32())
+            .ShouldBe(new Dictionary<string, int>
+            {
+                ["intact"] = 1,
+                ["missing"] = 1,
+                ["damaged"] = 1,
+                ["miscased"] = 1,
+                ["wrong-kind"] = 1,
+                ["wrong-mode"] = 1,
+                ["unreadable"] = 0,
+                ["stray"] = 1,
+            });
         var damaged = document.GetProperty("findings").EnumerateArray().Single(f => f.GetProperty("state").GetString() == "damaged");
         damaged.GetProperty("pieces").GetProperty("bad")[1].EnumerateObject().Select(m => (m.Name, m.Value.GetInt64()))
             .ShouldBe([("first", 15), ("last", 16), ("offset", 917_504), ("length", 131_072), ("zerosFrom", 950_000)]);
@@ -80,7 +81,8 @@ public class VerifyTests
         File.SetUnixFileMode(game.Scratch.At("game/sound"), UnixFileMode.None);
         File.SetUnixFileMode(game.Scratch.Root, Scratch.Program);
         var answer = await Programs.RunAsync(
-            game.Scratch, "setpriv", "--reuid=65534", "--regid=65534", "--clear-groups", Programs.Mukta, "verify", "game", "--manifest", "game.meta4");
+            game.Scratch, "setpriv", "--reuid=65534", "--regid=65534", "--clear-groups", Programs.Mukta, "verify", "game", "--manifest",
+            "game.meta4");
         File.SetUnixFileMode(game.Scratch.At("game/sound"), Scratch.Program);
         answer.Code.ShouldBe(1, answer.Err);
         answer.Out.ShouldContain("unreadable  3 files");
@@ -93,7 +95,8 @@ public class VerifyTests
     {
         using var game = await GameFolder.MakeAsync();
         var manifest = (await game.MuktaAsync("manifest", "show", "game.meta4", "--json")).Json;
-        var list = manifest.GetProperty("files").EnumerateArray().Select(f => $"{f.GetProperty("hashes").GetProperty("sha-256").GetString()}  {f.GetProperty("path").GetString()}\n");
+        var list = manifest.GetProperty("files").EnumerateArray()
+            .Select(f => $"{f.GetProperty("hashes").GetProperty("sha-256").GetString()}  {f.GetProperty("path").GetString()}\n");
         game.Scratch.Write("list.sha256", string.Concat(list));
         async Task<bool> Sha256SumAsync() =>
             (await Programs.RunAsync(game.Scratch, "sh", "-c", "cd game && sha256sum --check --status ../list.sha256")).Code == 0;
@@ -164,7 +167,8 @@ public class VerifyTests
     {
         using var game = await BrokenAsync();
         (await game.VerifyAsync()).Out.ShouldNotContain('\u001b');
-        var cut = await Programs.RunAsync(game.Scratch, "bash", "-c", $"'{Programs.Mukta}' verify game --manifest game.meta4 | head -1; echo ${{PIPESTATUS[0]}}");
+        var cut = await Programs.RunAsync(
+            game.Scratch, "bash", "-c", $"'{Programs.Mukta}' verify game --manifest game.meta4 | head -1; echo ${{PIPESTATUS[0]}}");
         cut.Err.ShouldBeEmpty();
         cut.Out.Split('\n')[1].ShouldBeOneOf("0", "1");
     }

@@ -18,11 +18,15 @@ internal static class Guards
     public static RemedyTarget TargetOf(Machine machine, Profile profile, params IReadOnlyList<string> installs)
     {
         var loaded = new LoadedProfile(profile, "test.yaml");
-        return new RemedyTarget(machine, ProfileCatalog.Of(loaded), loaded, installs) { Guard = new RunningGuard(machine, profile.Processes, "End it.") };
+        return new RemedyTarget(machine, ProfileCatalog.Of(loaded), loaded, installs)
+        {
+            Guard = new RunningGuard(machine, profile.Processes, "End it."),
+        };
     }
 
     /// <summary>Plans and applies.</summary>
     public static TOutcome? Run<TPlan, TOutcome>(this Remedy<TPlan, TOutcome> remedy)
         where TPlan : class, IOperationPlan
-        where TOutcome : class, IOperationOutcome => remedy.ApplyAsync(remedy.PlanAsync(default).GetAwaiter().GetResult(), default).GetAwaiter().GetResult();
+        where TOutcome : class, IOperationOutcome =>
+            remedy.ApplyAsync(remedy.PlanAsync(default).GetAwaiter().GetResult(), default).GetAwaiter().GetResult();
 }

@@ -26,7 +26,9 @@ internal sealed class Harbour : IDisposable
         Scratch.Fill("release/bin/pier", 9_000, 1, Scratch.Program);
         Scratch.Fill("release/maps/a.pak", 20_000, 2);
         Scratch.Fill("release/maps/b.pak", 8_192, 3);
-        Scratch.Write($"release/{Setup}", "#!/bin/sh\nif [ -f ../mood ]; then . ../mood; fi\nif [ \"$1\" = remove ]; then rm -rf maps bin; fi\necho set up: $1\n"u8.ToArray(), Scratch.Program);
+        Scratch.Write(
+            $"release/{Setup}",
+            "#!/bin/sh\nif [ -f ../mood ]; then . ../mood; fi\nif [ \"$1\" = remove ]; then rm -rf maps bin; fi\necho set up: $1\n"u8.ToArray(), Scratch.Program);
         File.CreateSymbolicLink(Scratch.At("release/maps/main.pak"), "a.pak");
         Scratch.CopyTree("release", "games/pier");
         File.Delete(Scratch.At("games/pier/maps/main.pak"));
@@ -58,7 +60,8 @@ internal sealed class Harbour : IDisposable
             """);
         using (var release = Folder.Open(Scratch.At("release")))
         {
-            Manifest = ManifestMaker.Make(release, new ManifestRequest { PieceLength = 4096, Product = "pier", Release = "1" }, null, default).Manifest;
+            Manifest = ManifestMaker.Make(
+                release, new ManifestRequest { PieceLength = 4096, Product = "pier", Release = "1" }, null, default).Manifest;
             using var file = File.Create(Scratch.At("pier.meta4"));
             MetalinkWriter.Write(Manifest, file);
         }
@@ -83,7 +86,8 @@ internal sealed class Harbour : IDisposable
     public static Harbour Make(bool hasSetup = false, string? settings = null) => new(hasSetup, settings);
 
     /// <summary>Bytes, names, kinds, modes and times of all but Mukta's own state.</summary>
-    public List<string> Look() => [.. Scratch.Snapshot("", except: ".local/state").Where(f => !f.Key.Contains("/.mukta", StringComparison.Ordinal))
+    public List<string> Look() =>
+        [.. Scratch.Snapshot("", except: ".local/state").Where(f => !f.Key.Contains("/.mukta", StringComparison.Ordinal))
         .Select(f => $"{f.Key} {f.Value} {new FileInfo(Scratch.At(f.Key)).LastWriteTimeUtc.Ticks}")];
 
     public async Task<ReinstallOutcome> ReinstallAsync(ReinstallWish? wish = null)
@@ -100,7 +104,8 @@ internal sealed class Harbour : IDisposable
         {
             Command = "reinstall",
             Wish = wish,
-            SourcesOf = (_, manifest) => SourceList.Of([Scratch.At("release")], [], manifest, isOffline: true, "test", TimeProvider.System, Serilog.Core.Logger.None),
+            SourcesOf = (_, manifest) => SourceList.Of(
+            [Scratch.At("release")], [], manifest, isOffline: true, "test", TimeProvider.System, Serilog.Core.Logger.None),
             GuardOf = _ => Guard,
         },
         Tools);
@@ -118,9 +123,12 @@ internal sealed class Harbour : IDisposable
             Directory.SetLastWriteTimeUtc(Path, LongAgo);
     }
 
-    public OperationCatalog Operations => new(Machine.Home, TimeProvider.System, new ServiceUndo(Services, default) { Units = new HashSet<string> { "pier.service" } });
+    public OperationCatalog Operations =>
+        new(Machine.Home, TimeProvider.System, new ServiceUndo(Services, default) { Units = new HashSet<string> { "pier.service" } });
 
-    /// <summary>The product as a remedy is given it. After a remove that was interrupted the install is the one that it was about.</summary>
+    /// <summary>
+    /// The product as a remedy is given it. After a remove that was interrupted the install is the one that it was about.
+    /// </summary>
     public RemedyTarget RemedyTarget() => new(Machine, Catalog, Catalog.Of("pier"), [Path])
     {
         NamedManifest = new LazyManifest(Scratch.At("pier.meta4")),
@@ -145,7 +153,8 @@ internal sealed class FakeServices : IServiceControl
     public Task<IReadOnlyList<ServiceState>> StatesAsync(IReadOnlyList<string> units, CancellationToken cancel) =>
         Task.FromResult<IReadOnlyList<ServiceState>>([.. units.Select(u => new ServiceState(u, "loaded", "enabled", Active))]);
 
-    public Task<IReadOnlyList<string>> LastLinesAsync(string unit, int count, CancellationToken cancel) => Task.FromResult<IReadOnlyList<string>>([]);
+    public Task<IReadOnlyList<string>> LastLinesAsync(string unit, int count, CancellationToken cancel) =>
+        Task.FromResult<IReadOnlyList<string>>([]);
 
     public Task DoAsync(ServiceAct act, string unit, CancellationToken cancel)
     {
@@ -157,5 +166,6 @@ internal sealed class FakeServices : IServiceControl
 /// <summary>Time in which every wait is over at once.</summary>
 internal sealed class HastyTime : TimeProvider
 {
-    public override ITimer CreateTimer(TimerCallback callback, object? state, TimeSpan dueTime, TimeSpan period) => System.CreateTimer(callback, state, dueTime > TimeSpan.Zero ? TimeSpan.Zero : dueTime, period);
+    public override ITimer CreateTimer(TimerCallback callback, object? state, TimeSpan dueTime, TimeSpan period) =>
+        System.CreateTimer(callback, state, dueTime > TimeSpan.Zero ? TimeSpan.Zero : dueTime, period);
 }

@@ -35,7 +35,8 @@ internal sealed class Install(bool inMemory = false) : IDisposable
     public void Publish(string? release = null)
     {
         using var folder = Folder.Open(Scratch.At("release"));
-        Manifest = ManifestMaker.Make(folder, new ManifestRequest { PieceLength = PieceLength, Product = "gannet-post", Release = release }, null, default).Manifest;
+        Manifest = ManifestMaker.Make(
+            folder, new ManifestRequest { PieceLength = PieceLength, Product = "gannet-post", Release = release }, null, default).Manifest;
     }
 
     public VerifyResult Verify()
@@ -44,14 +45,16 @@ internal sealed class Install(bool inMemory = false) : IDisposable
         return new Verifier(TimeProvider.System).Verify(Manifest, folder, new VerifyOptions { RememberProven = true }, default);
     }
 
-    public Task<RepairOutcome> RepairAsync(bool holdStrays = false, params ISource[] sources) => RepairAsync(null, null, holdStrays, sources);
+    public Task<RepairOutcome> RepairAsync(bool holdStrays = false, params ISource[] sources) =>
+        RepairAsync(null, null, holdStrays, sources);
 
     /// <summary>Repairs.</summary>
     /// <param name="older">The release that was there before; the one that the install remembers where nothing is said.</param>
     /// <param name="places">Where to look for pieces on this machine; nowhere where nothing is said.</param>
     /// <param name="holdStrays">Hold strays too.</param>
     /// <param name="sources">The published release where nothing is said.</param>
-    public async Task<RepairOutcome> RepairAsync(Manifest? older = null, LocalPlaces? places = null, bool holdStrays = false, params ISource[] sources)
+    public async Task<RepairOutcome> RepairAsync(
+        Manifest? older = null, LocalPlaces? places = null, bool holdStrays = false, params ISource[] sources)
     {
         using var folder = Folder.Open(Root);
         using var release = new FolderSource(Folder.Open(Scratch.At("release")));

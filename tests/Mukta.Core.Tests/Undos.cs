@@ -15,10 +15,12 @@ internal static class Undos
     /// <summary>Undoes every undo.</summary>
     public static void OfUndos(OperationCatalog catalog, IReadOnlyList<string> installs)
     {
-        foreach (var undo in catalog.All(installs, []).Where(o => o.Record.Header.Undoes is not null && o.State != OperationState.Undone).Select(o => o.Id).Distinct().Reverse().ToList())
+        foreach (var undo in catalog.All(installs, []).Where(o => o.Record.Header.Undoes is not null && o.State != OperationState.Undone)
+            .Select(o => o.Id).Distinct().Reverse().ToList())
             One(catalog, installs, undo);
     }
 
     public static void One(OperationCatalog catalog, IReadOnlyList<string> installs, string id) =>
-        catalog.Undo([.. catalog.All(installs, []).Where(o => o.Id == id)], null, TestContext.Current.CancellationToken).NotRestored.ShouldBeEmpty();
+        catalog.Undo([.. catalog.All(installs, []).Where(o => o.Id == id)], null, TestContext.Current.CancellationToken)
+        .NotRestored.ShouldBeEmpty();
 }

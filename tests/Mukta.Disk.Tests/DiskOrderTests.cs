@@ -13,10 +13,13 @@ public sealed class DiskOrderTests
         using (var sync = System.Diagnostics.Process.Start("sync", [scratch.At("a")]))
             sync.WaitForExit();
         using var file = File.OpenHandle(scratch.At("a"));
-        var told = System.Diagnostics.Process.Start(new System.Diagnostics.ProcessStartInfo("filefrag", ["-b1", "-v", scratch.At("a")]) { RedirectStandardOutput = true })!.StandardOutput.ReadToEnd();
+        var told = System.Diagnostics.Process.Start(new System.Diagnostics.ProcessStartInfo(
+            "filefrag", ["-b1", "-v", scratch.At("a")])
+        { RedirectStandardOutput = true })!.StandardOutput.ReadToEnd();
         var first = told.Split('\n').FirstOrDefault(l => l.TrimStart().StartsWith("0:", StringComparison.Ordinal));
         Assert.SkipWhen(first is null && DiskOrder.StartOf(file) is null, "This file system does not tell.");
-        DiskOrder.StartOf(file).ShouldBe(ulong.Parse(first!.Split(':')[2].Split('.')[0], System.Globalization.CultureInfo.InvariantCulture));
+        DiskOrder.StartOf(file).ShouldBe(
+            ulong.Parse(first!.Split(':')[2].Split('.')[0], System.Globalization.CultureInfo.InvariantCulture));
     }
 
     [Fact]
@@ -31,8 +34,10 @@ public sealed class DiskOrderTests
     {
         foreach (var disk in Directory.EnumerateDirectories("/sys/block").Where(d => File.Exists(Path.Join(d, "queue/rotational"))))
         {
-            var number = File.ReadAllText(Path.Join(disk, "dev")).Trim().Split(':').Select(n => ulong.Parse(n, System.Globalization.CultureInfo.InvariantCulture)).ToList();
-            DiskOrder.IsRotating((number[0] << 32) | number[1]).ShouldBe(File.ReadAllText(Path.Join(disk, "queue/rotational")).Trim() == "1", disk);
+            var number = File.ReadAllText(Path.Join(disk, "dev")).Trim().Split(':')
+                .Select(n => ulong.Parse(n, System.Globalization.CultureInfo.InvariantCulture)).ToList();
+            DiskOrder.IsRotating((number[0] << 32) | number[1])
+                .ShouldBe(File.ReadAllText(Path.Join(disk, "queue/rotational")).Trim() == "1", disk);
         }
     }
 }

@@ -17,7 +17,15 @@ public sealed class FolderTests : IDisposable
 
     public static TheoryData<bool, string> WaysOut() => new(
         from stepByStep in new[] { false, true }
-        from path in new[] { "../outside/secret", "maps/../../outside/secret", "door/secret", "peep", "/etc/hostname", "door/../outside/secret" }
+        from path in new[]
+        {
+            "../outside/secret",
+            "maps/../../outside/secret",
+            "door/secret",
+            "peep",
+            "/etc/hostname",
+            "door/../outside/secret",
+        }
         select (stepByStep, path));
 
     [Theory]

@@ -18,8 +18,12 @@ public sealed class ManifestHalvesTests : IDisposable
     [InlineData("", "<m:link name=\"l\" target=\"a\"/><m:sequence>7</m:sequence>")]
     public void Cut_anywhere_it_says_the_same_or_leaves_it_to_one_reader(string before, string between)
     {
-        var text = $"{before}<metalink xmlns=\"urn:ietf:params:xml:ns:metalink\" xmlns:m=\"urn:mukta:manifest:1\" xmlns:z=\"a&amp;b\">\n<m:product>pier</m:product><m:release>1</m:release>"
-            + $"<file name=\"a\"><size>0</size>{Hash}</file>{between}<file name=\"b/é\"><size>0</size>{Hash}<m:mode>0644</m:mode></file><m:release>2</m:release><file name=\"z\"><size>0</size>{Hash}</file></metalink>";
+        var text =
+            $"{before}<metalink xmlns=\"urn:ietf:params:xml:ns:metalink\" xmlns:m=\"urn:mukta:manifest:1\" "
+            + $"xmlns:z=\"a&amp;b\">\n<m:product>pier</m:product><m:release>1</m:release>"
+            + $"<file name=\"a\"><size>0</size>{Hash}</file>{between}<file "
+            + $"name=\"b/é\"><size>0</size>{Hash}<m:mode>0644</m:mode></file><m:release>2</m:release><file "
+            + $"name=\"z\"><size>0</size>{Hash}</file></metalink>";
         var expected = Words(MetalinkReader.ReadFile(Written(text)));
         var halved = 0;
         for (var near = 0; near < text.Length; near++)
@@ -42,7 +46,9 @@ public sealed class ManifestHalvesTests : IDisposable
     [InlineData("</metalink><file name=\"y\"/>", "something behind the root")]
     public void What_one_reader_refuses_two_never_take(string bad, string what)
     {
-        var text = $"<metalink xmlns=\"urn:ietf:params:xml:ns:metalink\"><file name=\"a\"><size>0</size>{Hash}</file><file name=\"c\"><size>0</size>{Hash}</file>{bad}</metalink>";
+        var text =
+            $"<metalink xmlns=\"urn:ietf:params:xml:ns:metalink\"><file name=\"a\"><size>0</size>{Hash}</file><file "
+            + $"name=\"c\"><size>0</size>{Hash}</file>{bad}</metalink>";
         Should.Throw<ManifestFault>(() => MetalinkReader.ReadFile(Written(text)), what);
         for (var near = 0; near < text.Length; near++)
             Halves(text, near).ShouldBeNull($"{what}, cut behind {near}");
@@ -56,7 +62,9 @@ public sealed class ManifestHalvesTests : IDisposable
             text.Append(null, $"<file name=\"d{i / 100:0000}/f{i:00000}\"><size>0</size>{Hash}</file>\n");
         var read = MetalinkReader.ReadFile(Written($"{text}</metalink>"));
         (read.Files.Count, read.Files[^1].Path).ShouldBe((80_000, "d0799/f79999"));
-        Should.Throw<ManifestFault>(() => MetalinkReader.ReadFile(Written($"{text}<file name=\"/etc\"><size>0</size>{Hash}</file></metalink>"))).Message.ShouldContain("absolute");
+        Should.Throw<ManifestFault>(
+            () => MetalinkReader.ReadFile(Written($"{text}<file name=\"/etc\"><size>0</size>{Hash}</file></metalink>")))
+            .Message.ShouldContain("absolute");
     }
 
     public void Dispose() => scratch.Dispose();

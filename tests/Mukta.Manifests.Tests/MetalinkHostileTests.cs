@@ -30,7 +30,9 @@ public class MetalinkHostileTests
     [InlineData("<file name=\"a\">{0}</file>\n<m:link name=\"a\" target=\"b\"/>", "stands twice", 4)]
     [InlineData("<m:link name=\"l\" target=\"/etc\"/>", "absolute", 3)]
     [InlineData("<m:link name=\"d/l\" target=\"../../etc\"/>", "out of the install", 3)]
-    [InlineData("<file name=\"a\"><hash type=\"sha-256\">9f86d081884c7d659a2feaa0c55ad015a3bf4f1b2b0b822cd15d6c15b0f00a08</hash></file>", "no size", 3)]
+    [InlineData(
+        "<file name=\"a\"><hash type=\"sha-256\">9f86d081884c7d659a2feaa0c55ad015a3bf4f1b2b0b822cd15d6c15b0f00a08</hash></file>",
+        "no size", 3)]
     [InlineData("<file name=\"a\"><size>4</size></file>", "no hash", 3)]
     [InlineData("<file name=\"a\"><size>4</size><hash type=\"whirl-9\">00</hash></file>", "no hash that Mukta knows", 3)]
     [InlineData("<file name=\"a\"><size>-1</size></file>", "not a whole number", 3)]
@@ -38,10 +40,16 @@ public class MetalinkHostileTests
     [InlineData("<file name=\"a\"><size>4</size><size>4</size></file>", "two sizes", 3)]
     [InlineData("<file name=\"a\"><size>4</size><hash type=\"sha-256\">9f86</hash></file>", "64 hexadecimal digits", 3)]
     [InlineData("<file name=\"a\"><size>4</size><hash type=\"md5\">zz</hash></file>", "32 hexadecimal digits", 3)]
-    [InlineData("<file name=\"a\">{0}<hash type=\"sha-256\">9f86d081884c7d659a2feaa0c55ad015a3bf4f1b2b0b822cd15d6c15b0f00a08</hash></file>", "two sha-256", 3)]
-    [InlineData("<file name=\"a\">{0}\n<pieces length=\"2\" type=\"sha-1\"><hash>da39a3ee5e6b4b0d3255bfef95601890afd80709</hash></pieces></file>", "ask for 2", 4)]
+    [InlineData(
+        "<file name=\"a\">{0}<hash type=\"sha-256\">9f86d081884c7d659a2feaa0c55ad015a3bf4f1b2b0b822cd15d6c15b0f00a08</hash></file>",
+        "two sha-256", 3)]
+    [InlineData(
+        "<file name=\"a\">{0}\n<pieces length=\"2\" type=\"sha-1\"><hash>da39a3ee5e6b4b0d3255bfef95601890afd80709</hash></pieces></file>",
+        "ask for 2", 4)]
     [InlineData("<file name=\"a\">{0}<pieces length=\"0\" type=\"sha-1\"/></file>", "piece length", 3)]
-    [InlineData("<file name=\"a\"><size>0</size><hash type=\"sha-256\">9f86d081884c7d659a2feaa0c55ad015a3bf4f1b2b0b822cd15d6c15b0f00a08</hash></file>", "not the one of nothing", 3)]
+    [InlineData(
+        "<file name=\"a\"><size>0</size><hash "
+        + "type=\"sha-256\">9f86d081884c7d659a2feaa0c55ad015a3bf4f1b2b0b822cd15d6c15b0f00a08</hash></file>", "not the one of nothing", 3)]
     [InlineData("<file name=\"a\">{0}<m:mode>4755</m:mode></file>", "octal", 3)]
     [InlineData("<file name=\"a\">{0}<m:mode>rwx</m:mode></file>", "octal", 3)]
     [InlineData("<file name=\"a\">{0}<url priority=\"0\">http://x/</url></file>", "not a whole number", 3)]
@@ -73,7 +81,8 @@ public class MetalinkHostileTests
         Refused($"<file name=\"a\"><size>{new string('4', 10_000_000)}</size></file>").What.ShouldContain("longer than");
 
     private static ManifestFault Refused(string body) =>
-        Refuse($"<?xml version=\"1.0\"?>\n<metalink xmlns=\"urn:ietf:params:xml:ns:metalink\" xmlns:m=\"urn:mukta:manifest:1\">\n{body}\n</metalink>");
+        Refuse($"<?xml version=\"1.0\"?>\n<metalink xmlns=\"urn:ietf:params:xml:ns:metalink\" "
+        + $"xmlns:m=\"urn:mukta:manifest:1\">\n{body}\n</metalink>");
 
     private static ManifestFault Refuse(string text) =>
         Should.Throw<ManifestFault>(() => MetalinkReader.Read(new MemoryStream(Encoding.UTF8.GetBytes(text)), "test.meta4"));

@@ -6,9 +6,11 @@ namespace Mukta.Manifests.Tests;
 
 public class MetalinkTests
 {
-    private static readonly Gen<string> Segment = Gen.String[Gen.Char["abcXYZ019 .-_äß日'&<>\"%#?"], 1, 12].Where(s => s.Trim() is not ("." or ".." or "") && s == s.Trim());
+    private static readonly Gen<string> Segment = Gen.String[Gen.Char["abcXYZ019 .-_äß日'&<>\"%#?"], 1, 12]
+        .Where(s => s.Trim() is not ("." or ".." or "") && s == s.Trim());
 
-    private static readonly Gen<string> FilePath = Segment.Array[1, 4].Select(s => string.Join('/', s)).Where(p => ManifestPath.Fault(p) is null);
+    private static readonly Gen<string> FilePath = Segment.Array[1, 4].Select(s => string.Join('/', s))
+        .Where(p => ManifestPath.Fault(p) is null);
 
     private static readonly Gen<ManifestFile> AnyFile =
         from path in FilePath
@@ -27,7 +29,14 @@ public class MetalinkTests
             Mode = mode < 0 ? null : mode,
             Component = component,
             Pieces = cut ? new PieceList(HashKind.Sha256, pieceLength, new byte[PieceList.CountFor(size, pieceLength) * 32]) : null,
-            Extras = cut ? new FileExtras { Languages = ["en", "nn"], OperatingSystems = ["Linux"], Version = "1.0", Urls = [new MirrorUrl(new Uri("https://other.example/x"), 7, "no")] } : null,
+            Extras = cut
+            ? new FileExtras
+            {
+                Languages = ["en", "nn"],
+                OperatingSystems = ["Linux"],
+                Version = "1.0",
+                Urls = [new MirrorUrl(new Uri("https://other.example/x"), 7, "no")]
+            } : null,
         };
 
     private static readonly Gen<Manifest> AnyManifest =
@@ -58,7 +67,8 @@ public class MetalinkTests
             .ShouldBe(manifest.Files.Select(f => (f.Path, f.Size, f.Mode, f.Component, f.Version, f.Pieces?.PieceLength, f.PieceCount)));
         read.Files.Select(f => f.Hashes[0].Hex).ShouldBe(manifest.Files.Select(f => f.Hashes[0].Hex));
         read.Files.SelectMany(f => f.Urls).ShouldBe(manifest.Files.SelectMany(f => f.Urls));
-        (read.Product, read.Release, read.Sequence, read.Expires).ShouldBe((manifest.Product, manifest.Release, manifest.Sequence, manifest.Expires));
+        (read.Product, read.Release, read.Sequence, read.Expires)
+            .ShouldBe((manifest.Product, manifest.Release, manifest.Sequence, manifest.Expires));
         read.Bases.ShouldBe(manifest.Bases);
     });
 
@@ -69,9 +79,11 @@ public class MetalinkTests
 
     [Fact]
     public void A_link_target_that_is_accepted_stays_below_the_install() =>
-        Gen.Select(Gen.OneOf(Gen.Const("l"), Gen.Const("a/l"), Gen.Const("a/b/l")), Gen.String[Gen.Char["a./"], 1, 10]).Sample((link, target) =>
+        Gen.Select(Gen.OneOf(Gen.Const("l"), Gen.Const("a/l"), Gen.Const("a/b/l")), Gen.String[Gen.Char["a./"], 1, 10])
+        .Sample((link, target) =>
             ManifestPath.TargetFault(link, target) is not null
-            || (Path.GetFullPath(Path.Join("/install", Path.GetDirectoryName(link), target)) + "/").StartsWith("/install/", StringComparison.Ordinal));
+            || (Path.GetFullPath(Path.Join("/install", Path.GetDirectoryName(link), target)) + "/")
+            .StartsWith("/install/", StringComparison.Ordinal));
 
     [Fact]
     public void A_plain_Metalink_from_anyone_else_works()
@@ -104,9 +116,13 @@ public class MetalinkTests
     [Theory]
     [InlineData("md5", "d41d8cd98f00b204e9800998ecf8427e", 1)]
     [InlineData("sha-1", "da39a3ee5e6b4b0d3255bfef95601890afd80709", 1)]
-    [InlineData("sha-512", "cf83e1357eefb8bdf1542850d66d8007d620e4050b5715dc83f4a921d36ce9ce47d0d13c5d85f2b0ff8318d2877eec2f63b931bd47417a81a538327af927da3e", 0)]
+    [InlineData(
+        "sha-512",
+        "cf83e1357eefb8bdf1542850d66d8007d620e4050b5715dc83f4a921d36ce9ce47d0d13c5d85f2b0ff8318d2877eec2f63b931bd47417a81a538327af927da3e",
+        0)]
     public void Hashes_that_can_be_forged_are_counted_as_weak(string type, string hash, int weak) =>
-        Read($"<metalink xmlns=\"urn:ietf:params:xml:ns:metalink\"><file name=\"a\"><size>0</size><hash type=\"{type}\">{hash}</hash></file></metalink>").WeakFiles.ShouldBe(weak);
+        Read($"<metalink xmlns=\"urn:ietf:params:xml:ns:metalink\"><file name=\"a\"><size>0</size><hash "
+        + $"type=\"{type}\">{hash}</hash></file></metalink>").WeakFiles.ShouldBe(weak);
 
     private static string Written(Manifest manifest)
     {

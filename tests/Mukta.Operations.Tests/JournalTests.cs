@@ -121,7 +121,8 @@ public sealed class JournalTests
         });
         File.ReadAllText(tree.Scratch.At("place", name)).ShouldBe("NEW");
         tree.Undo().NotRestored.ShouldBeEmpty();
-        tree.Look().ShouldBe(new SortedDictionary<string, string>(before.Where(b => b.Key != "new").ToDictionary(), StringComparer.Ordinal));
+        tree.Look()
+            .ShouldBe(new SortedDictionary<string, string>(before.Where(b => b.Key != "new").ToDictionary(), StringComparer.Ordinal));
     }
 
     [Fact]
@@ -151,11 +152,15 @@ public sealed class JournalTests
     {
         Change[] changes =
         [
-            new SetAside("a"), new CopyKept("a", "b"), new Placed("a", "b"), new Replaced("a", "b"), new Swapped("a", "b", 7), new Patched("a", 1, 2, "b", 3, 4), new Renamed("a", "b"),
-            new ModeSet("a", "0644", "0755"), new FolderMade("a"), new FolderRemoved("a", "0755", 1, 2, 3), new FolderTime("a", 1), new ServiceChanged("u", "enabled", "active"),
-            new StepDone("s", 4), new Noted("k", "t", "o"), new AreaUsed("p"), new WaitsForRestart("b"), new NotDone(1, "r"), new LeftBehind(1, "r"), new Ended(), new Undone("by"),
+            new SetAside("a"), new CopyKept("a", "b"), new Placed("a", "b"), new Replaced("a", "b"), new Swapped("a", "b", 7),
+            new Patched("a", 1, 2, "b", 3, 4), new Renamed("a", "b"),
+            new ModeSet("a", "0644", "0755"), new FolderMade("a"), new FolderRemoved("a", "0755", 1, 2, 3), new FolderTime("a", 1),
+            new ServiceChanged("u", "enabled", "active"),
+            new StepDone("s", 4), new Noted("k", "t", "o"), new AreaUsed("p"), new WaitsForRestart("b"), new NotDone(1, "r"),
+            new LeftBehind(1, "r"), new Ended(), new Undone("by"),
         ];
-        typeof(Change).GetCustomAttributes(typeof(System.Text.Json.Serialization.JsonDerivedTypeAttribute), false).Length.ShouldBe(changes.Length, "a kind is missing here");
+        typeof(Change).GetCustomAttributes(typeof(System.Text.Json.Serialization.JsonDerivedTypeAttribute), false)
+            .Length.ShouldBe(changes.Length, "a kind is missing here");
         var read = Read([.. changes]);
         read.ShouldBe(changes.Select((c, i) => c with { Number = i }));
         Encoding.UTF8.GetString(OperationRecord.Line([new SetAside("a")])).ShouldBe("""[{"change":"set-aside","path":"a"}]""");

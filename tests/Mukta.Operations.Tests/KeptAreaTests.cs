@@ -32,7 +32,8 @@ public sealed class KeptAreaTests
     {
         using var tree = new Tree();
         var before = tree.Look();
-        tree.Do(area => area.Do([new SetAside("a"), new SetAside("is not there"), new SetAside("b")]).Select(f => f is null).ShouldBe([true, false, true]));
+        tree.Do(area => area.Do([new SetAside("a"), new SetAside("is not there"), new SetAside("b")]).Select(f => f is null)
+            .ShouldBe([true, false, true]));
         tree.Look().Keys.ShouldNotContain("b");
         tree.Undo().NotRestored.ShouldBeEmpty();
         tree.Look().ShouldBe(before);
@@ -71,7 +72,8 @@ public sealed class KeptAreaTests
             area.SetAside("a");
             tree.Only.State.ShouldBe(OperationState.Running);
             Should.Throw<MuktaException>(() => tree.Undo()).What.ShouldContain("Another run");
-            Should.Throw<MuktaException>(() => tree.Catalog.Purge(tree.Only, evenUnfinished: true, TestContext.Current.CancellationToken)).What.ShouldContain("running");
+            Should.Throw<MuktaException>(() => tree.Catalog.Purge(tree.Only, evenUnfinished: true, TestContext.Current.CancellationToken))
+                .What.ShouldContain("running");
         }
 
         tree.Only.State.ShouldBe(OperationState.Unfinished);
@@ -82,7 +84,8 @@ public sealed class KeptAreaTests
     {
         using var tree = new Tree();
         tree.Do(area => area.SetAside("a"), ends: false);
-        Should.Throw<MuktaException>(() => tree.Catalog.Purge(tree.Only, evenUnfinished: false, TestContext.Current.CancellationToken)).Next.ShouldContain("--even-unfinished");
+        Should.Throw<MuktaException>(() => tree.Catalog.Purge(tree.Only, evenUnfinished: false, TestContext.Current.CancellationToken))
+            .Next.ShouldContain("--even-unfinished");
         File.Exists(Path.Join(tree.Only.Place, "journal")).ShouldBeTrue();
         tree.Catalog.Purge(tree.Only, evenUnfinished: true, TestContext.Current.CancellationToken);
         tree.Catalog.All([tree.Place], []).ShouldBeEmpty();
@@ -149,7 +152,8 @@ public sealed class KeptAreaTests
 
         public IReadOnlyList<string> Roots => [tree.Scratch.Root];
 
-        public List<string> Look() => [.. tree.Look().Select(f => $"{f.Key} {f.Value} {File.GetLastWriteTimeUtc(tree.Scratch.At("place", f.Key)).Ticks}")];
+        public List<string> Look() =>
+            [.. tree.Look().Select(f => $"{f.Key} {f.Value} {File.GetLastWriteTimeUtc(tree.Scratch.At("place", f.Key)).Ticks}")];
 
         public void Run()
         {
@@ -196,13 +200,15 @@ public sealed class KeptAreaTests
 
         public void Undo()
         {
-            while (tree.Catalog.All([tree.Place], []).LastOrDefault(o => o.State != OperationState.Undone && o.Record.Header.Undoes is null) is { } last)
+            while (tree.Catalog.All([tree.Place], [])
+                .LastOrDefault(o => o.State != OperationState.Undone && o.Record.Header.Undoes is null) is { } last)
                 tree.Undo(last.Id).NotRestored.ShouldBeEmpty();
         }
 
         public void UndoTheUndo()
         {
-            foreach (var undo in tree.Catalog.All([tree.Place], []).Where(o => o.Record.Header.Undoes is not null && o.State != OperationState.Undone).Reverse().ToList())
+            foreach (var undo in tree.Catalog.All([tree.Place], [])
+                .Where(o => o.Record.Header.Undoes is not null && o.State != OperationState.Undone).Reverse().ToList())
                 tree.Undo(undo.Id).NotRestored.ShouldBeEmpty();
         }
 

@@ -46,7 +46,9 @@ internal sealed class Tree : IDisposable
     public UndoOutcome Undo(string? id = null)
     {
         var all = Catalog.All([Place], []);
-        return Catalog.Undo([.. all.Where(o => o.Id == (id ?? all.Last(l => l.Record.Header.Undoes is null).Id))], null, TestContext.Current.CancellationToken);
+        return Catalog.Undo(
+            [.. all.Where(o => o.Id == (id ?? all.Last(l => l.Record.Header.Undoes is null).Id))], null,
+            TestContext.Current.CancellationToken);
     }
 
     public string Journal(string id) => Scratch.At("place/.mukta/kept", id, "journal");

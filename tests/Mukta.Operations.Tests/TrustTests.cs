@@ -40,7 +40,11 @@ public sealed class TrustTests
         var catalog = tree.Catalog;
         catalog.All([tree.Place], []).ShouldBeEmpty();
         if (kind != "linked folder")
-            catalog.Faults.ShouldHaveSingleItem().ShouldSatisfyAllConditions(f => f.Code.ShouldBe(ExitCode.NotTrusted), f => f.Where.ShouldBe(journal));
+        {
+            catalog.Faults.ShouldHaveSingleItem()
+                .ShouldSatisfyAllConditions(f => f.Code.ShouldBe(ExitCode.NotTrusted), f => f.Where.ShouldBe(journal));
+        }
+
         tree.Look().ShouldBe(before);
     }
 
@@ -55,7 +59,8 @@ public sealed class TrustTests
         tree.Scratch.Write("outside/canary", "alive");
         Directory.CreateSymbolicLink(tree.Scratch.At("place/way"), tree.Scratch.At("outside"));
         tree.Do(area => area.SetAside("a"));
-        Forge(tree, [new SetAside("a"), new Placed(path, "b"), new ModeSet(path, "0777", "0777"), new Renamed(path, "b"), new Ended()], "evil");
+        Forge(tree,
+            [new SetAside("a"), new Placed(path, "b"), new ModeSet(path, "0777", "0777"), new Renamed(path, "b"), new Ended()], "evil");
         var all = tree.Catalog.All([tree.Place], []);
         tree.Catalog.Faults.Select(f => f.Code).ShouldBe(isRefused ? [ExitCode.NotTrusted] : []);
         if (!isRefused)
@@ -73,13 +78,16 @@ public sealed class TrustTests
         tree.Scratch.Write("place/roots/canary", "alive");
         File.SetUnixFileMode(tree.Scratch.At("place/roots"), (UnixFileMode)0b111_101_101);
         tree.Do(area => area.SetAside("a"));
-        Forge(tree, [new SetAside("roots/canary"), new Placed("roots/canary", "b"), new ModeSet("roots/canary", "0777", "0777"), new FolderRemoved("roots/made", "0777", 1234, 1234, 0), new Ended()], "evil");
+        Forge(tree,
+            [new SetAside("roots/canary"), new Placed("roots/canary", "b"), new ModeSet("roots/canary", "0777", "0777"),
+            new FolderRemoved("roots/made", "0777", 1234, 1234, 0), new Ended()], "evil");
         Run("chown", "-R", "1234:1234", tree.Place);
         Run("chown", "-R", "0:0", tree.Scratch.At("place/roots"));
         File.SetUnixFileMode(tree.Scratch.Root, (UnixFileMode)0b111_101_101);
 
         var all = tree.Catalog.All([tree.Place], []);
-        var outcome = tree.Catalog.Undo([.. all.Where(o => o.Record.Header.Command == "evil")], null, TestContext.Current.CancellationToken);
+        var outcome = tree.Catalog.Undo(
+            [.. all.Where(o => o.Record.Header.Command == "evil")], null, TestContext.Current.CancellationToken);
         outcome.NotRestored.ShouldNotBeEmpty();
         File.ReadAllText(tree.Scratch.At("place/roots/canary")).ShouldBe("alive");
         File.GetUnixFileMode(tree.Scratch.At("place/roots/canary")).ShouldBe(Scratch.Usual);
@@ -95,7 +103,8 @@ public sealed class TrustTests
         Forge(tree, [new ServiceChanged("sshd.service", "masked", "inactive"), new Ended()], "evil");
         var services = new Recorder();
         var catalog = new OperationCatalog(new OperationHome("/", "/nowhere/at/all"), TimeProvider.System, services);
-        var outcome = catalog.Undo([.. catalog.All([tree.Place], []).Where(o => o.Record.Header.Command == "evil")], null, TestContext.Current.CancellationToken);
+        var outcome = catalog.Undo(
+            [.. catalog.All([tree.Place], []).Where(o => o.Record.Header.Command == "evil")], null, TestContext.Current.CancellationToken);
         outcome.NotRestored.ShouldHaveSingleItem().Subject.ShouldBe("sshd.service");
         services.Restored.ShouldBeEmpty();
     }
@@ -113,7 +122,8 @@ public sealed class TrustTests
         node.User.ShouldBe(1234u);
         JournalTrust.IsBelieved(node.User, asUser: 1000, around: [1000]).ShouldBeFalse();
         JournalTrust.IsBelieved(node.User, asUser: 1234, around: [1000]).ShouldBeTrue("it is one's own");
-        JournalTrust.IsBelieved(node.User, asUser: 1000, around: [1234]).ShouldBeTrue("the folder's owner may change everything in it anyway");
+        JournalTrust.IsBelieved(node.User, asUser: 1000, around: [1234])
+            .ShouldBeTrue("the folder's owner may change everything in it anyway");
         JournalTrust.IsBelieved(0, asUser: 1000, around: [1000]).ShouldBeTrue();
     }
 

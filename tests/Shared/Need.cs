@@ -7,7 +7,8 @@ public static class Need
 
     /// <summary>A program on the path.</summary>
     public static void Program(string program) =>
-        That((Environment.GetEnvironmentVariable("PATH") ?? "").Split(':').Append("/usr/sbin").Any(f => File.Exists(Path.Join(f, program))), $"{program} is not installed");
+        That((Environment.GetEnvironmentVariable("PATH") ?? "").Split(':').Append("/usr/sbin").Any(f => File.Exists(Path.Join(f, program))),
+        $"{program} is not installed");
 
     /// <summary>The rights of root.</summary>
     public static void Root() => That(Environment.IsPrivilegedProcess, "this needs the rights of root");

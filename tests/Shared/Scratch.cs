@@ -71,7 +71,9 @@ public sealed class Scratch(bool inMemory = false) : IDisposable
     public SortedDictionary<string, string> Snapshot(string path, bool withOwnFolder = false, string? except = null)
     {
         var tree = new SortedDictionary<string, string>(StringComparer.Ordinal);
-        foreach (var info in new DirectoryInfo(At(path)).EnumerateFileSystemInfos("*", new EnumerationOptions { RecurseSubdirectories = true, AttributesToSkip = 0, MatchCasing = MatchCasing.CaseSensitive }))
+        foreach (var info in new DirectoryInfo(At(path))
+            .EnumerateFileSystemInfos(
+            "*", new EnumerationOptions { RecurseSubdirectories = true, AttributesToSkip = 0, MatchCasing = MatchCasing.CaseSensitive }))
         {
             var name = Path.GetRelativePath(At(path), info.FullName);
             if (!withOwnFolder && (name == ".mukta" || name.StartsWith(".mukta/", StringComparison.Ordinal)))
@@ -105,7 +107,8 @@ public sealed class Scratch(bool inMemory = false) : IDisposable
         }
         catch (IOException)
         {
-            using var remover = System.Diagnostics.Process.Start("rm", ["-rf", Root]); // Names that are no UTF-8 are beyond Directory.Delete.
+            // Names that are no UTF-8 are beyond Directory.Delete.
+            using var remover = System.Diagnostics.Process.Start("rm", ["-rf", Root]);
             remover.WaitForExit();
         }
     }

@@ -22,10 +22,27 @@ internal static class AdoptCommand
     public static Command Build()
     {
         var (product, choice) = (ProductChoice.Argument(), new ProductChoice { IsForOneInstall = false });
-        var folder = new Argument<string>("DIR") { Description = "The folder: renamed, copied from another machine, or left by a launcher that lost its record." };
-        var manifest = new Option<string?>("--manifest") { Description = "The release's manifest, where the profile's own is not meant.", HelpName = "FILE" };
+        var folder = new Argument<string>("DIR")
+        {
+            Description = "The folder: renamed, copied from another machine, or left by a launcher that lost its record.",
+        };
+        var manifest = new Option<string?>("--manifest")
+        {
+            Description = "The release's manifest, where the profile's own is not meant.",
+            HelpName = "FILE",
+        };
         var (dryRun, yes) = (CommonOptions.DryRun(), CommonOptions.Yes());
-        var command = new ExampleCommand("adopt", "Take an existing folder as a product's install: verify it, say what is missing, remember it. Downloads nothing and changes nothing in it.", Examples) { product, folder, manifest, dryRun, yes };
+        var command = new ExampleCommand(
+            "adopt",
+            "Take an existing folder as a product's install: verify it, say what is missing, remember it. Downloads nothing and changes "
+            + "nothing in it.", Examples)
+        {
+            product,
+            folder,
+            manifest,
+            dryRun,
+            yes,
+        };
         choice.AddTo(command);
         command.SetAction(async (parsed, cancel) =>
         {
@@ -33,8 +50,14 @@ internal static class AdoptCommand
             var found = choice.Product(parsed, parsed.GetRequiredValue(product));
             var path = Path.GetFullPath(parsed.GetRequiredValue(folder));
             if (!Directory.Exists(path))
-                throw new MuktaException(ExitCode.BadInput, "There is no such folder.", PathBytes.Shown(path), $"Look for it with: mukta locate {found.Profile.Product} --search DIR{found.OptionsForOthers}");
-            var words = $"{found.Profile.Product} --install {Shell.Quoted(path)}{found.OptionsForOthers}{(parsed.GetValue(manifest) is { } given ? $" {manifest.Name} {Shell.Quoted(given)}" : "")}";
+            {
+                throw new MuktaException(
+                    ExitCode.BadInput, "There is no such folder.", PathBytes.Shown(path),
+                    $"Look for it with: mukta locate {found.Profile.Product} --search DIR{found.OptionsForOthers}");
+            }
+
+            var withManifest = parsed.GetValue(manifest) is { } given ? $" {manifest.Name} {Shell.Quoted(given)}" : "";
+            var words = $"{found.Profile.Product} --install {Shell.Quoted(path)}{found.OptionsForOthers}{withManifest}";
             var target = new InstallTarget(found.Machine, path, found.GuardOf(found.Loaded))
             {
                 ManifestFile = parsed.GetValue(manifest) is { } file ? new LazyManifest(file) : found.Loaded.ManifestFile,
@@ -58,40 +81,69 @@ internal static class AdoptCommand
             using var install = Folder.Open(target.Path);
             var meter = new WorkMeter();
             var verifier = new QuickVerifier(TimeProvider.System, new VerifiedRecords(target.Machine));
-            var result = await Progressing.ShowAsync(session, meter, () => Task.FromResult(verifier.Full(target.ManifestFile!, install, new VerifyOptions { Meter = meter }, cancel))).ConfigureAwait(false);
+            var result = await Progressing.ShowAsync(
+                session, meter,
+                () => Task.FromResult(
+                verifier.Full(target.ManifestFile!, install, new VerifyOptions { Meter = meter }, cancel))).ConfigureAwait(false);
             if (result.Release.Bytes > 0 && result.BytesGood == 0)
             {
                 throw new MuktaException(
-                    ExitCode.BadInput, $"Not a byte of {product.Profile.Title} is in this folder, so it was not taken.", PathBytes.Shown(target.Path),
-                    $"Look for it with: mukta locate {product.Profile.Product} --search {Shell.Quoted(Path.GetDirectoryName(target.Path) ?? "/")}{product.OptionsForOthers}");
+                    ExitCode.BadInput, $"Not a byte of {product.Profile.Title} is in this folder, so it was not taken.",
+                    PathBytes.Shown(target.Path),
+                    $"Look for it with: mukta locate {product.Profile.Product} --search "
+                    + $"{Shell.Quoted(Path.GetDirectoryName(target.Path) ?? "/")}{product.OptionsForOthers}");
             }
 
             if (!session.IsJson && !session.IsQuiet)
                 Show(result);
             if (IsDryRun)
                 return End(ExitCode.Done, result, isRecorded: false, "Dry run: nothing was remembered.");
-            if (!IsAgreed && !await Question.IsAnsweredYesAsync(session, $"Take this folder as an install of {product.Profile.Title}?", cancel).ConfigureAwait(false))
+            if (!IsAgreed && !await Question.IsAnsweredYesAsync(
+                session, $"Take this folder as an install of {product.Profile.Title}?", cancel).ConfigureAwait(false))
                 return End(ExitCode.Problems, result, isRecorded: false, "Nothing was remembered.");
             using (var database = StateDatabase.Open(target.Machine.Folders.State))
-                new InstallRecords(database).Put(new InstallRecord(product.Profile.Product, target.Machine.NameOf(install.RealPath), result.Release.Release, TimeProvider.System.GetUtcNow()));
+            {
+                new InstallRecords(database).Put(new InstallRecord(
+                    product.Profile.Product, target.Machine.NameOf(install.RealPath), result.Release.Release,
+                    TimeProvider.System.GetUtcNow()));
+            }
+
             var next = NextStep.After(result, target, straysCount: false);
-            return End(next is null ? ExitCode.Done : ExitCode.Problems, result, isRecorded: true, $"Remembered as an install of {product.Profile.Title}.{(next is null ? "" : $"\nNext: {next}")}");
+            return End(
+                next is null ? ExitCode.Done : ExitCode.Problems, result, isRecorded: true,
+                $"Remembered as an install of {product.Profile.Title}.{(next is null ? "" : $"\nNext: {next}")}");
         }
 
         private void Show(VerifyResult result)
         {
             new VerifyText(session.Output, target.Path).Verdict(result);
             foreach (var group in result.Problems.GroupBy(f => f.State))
-                session.Output.WriteLine($"  {FindingWords.Name(group.Key),-11} {Units.Count(group.Count(), "file"),-9} {FindingWords.Sum(group.Key, [.. group])}".TrimEnd());
-            session.Output.WriteLine($"{Units.Bytes(result.BytesGood)} of {Units.Bytes(result.Release.Bytes)} are there and right; a repair would fetch {Units.Bytes(result.BytesToFetch)}.");
+            {
+                session.Output.WriteLine(
+                    $"  {FindingWords.Name(group.Key),-11} {Units.Count(group.Count(), "file"),-9} "
+                    + $"{FindingWords.Sum(group.Key, [.. group])}".TrimEnd());
+            }
+
+            session.Output.WriteLine(
+                $"{Units.Bytes(result.BytesGood)} of {Units.Bytes(result.Release.Bytes)} are there and right; a repair would fetch "
+                + $"{Units.Bytes(result.BytesToFetch)}.");
             if (result.Strays.Any())
-                session.Output.WriteLine($"{Units.Count(result.Strays.Count(), "file")} that the release does not list {(result.Strays.Count() == 1 ? "stays" : "stay")} as {(result.Strays.Count() == 1 ? "it is" : "they are")}.");
+            {
+                session.Output.WriteLine(
+                    $"{Units.Count(result.Strays.Count(), "file")} that the release does not list "
+                    + $"{(result.Strays.Count() == 1 ? "stays" : "stay")} as {(result.Strays.Count() == 1 ? "it is" : "they are")}.");
+            }
         }
 
         private ExitCode End(ExitCode code, VerifyResult result, bool isRecorded, string line)
         {
             if (session.IsJson)
-                Session.Write(new AdoptDocument("mukta.adopt/1", product.Profile.Product, PathBytes.Shown(target.Path), IsDryRun, (int)code, isRecorded, VerifyDocument.Of(result, target.Path, straysCount: false, NextStep.After(result, target, straysCount: false))), Documents.Readable.AdoptDocument);
+            {
+                Session.Write(new AdoptDocument(
+                    "mukta.adopt/1", product.Profile.Product, PathBytes.Shown(target.Path), IsDryRun, (int)code, isRecorded,
+                    VerifyDocument.Of(result, target.Path, straysCount: false, NextStep.After(result, target, straysCount: false))),
+                    Documents.Readable.AdoptDocument);
+            }
             else
                 session.Output.WriteLine(line);
             return code;

@@ -26,7 +26,12 @@ internal static class CachesCommand
             AllowMultipleArgumentsPerToken = true,
         };
         var forGood = new Option<bool>("--for-good") { Description = "With --clear: delete instead of keeping. There is no way back." };
-        var command = new ExampleCommand("caches", "Show a product's cache folders and temporary files; clear them.", Examples) { product, clear, forGood };
+        var command = new ExampleCommand("caches", "Show a product's cache folders and temporary files; clear them.", Examples)
+        {
+            product,
+            clear,
+            forGood,
+        };
         acting.AddTo(command);
         choice.AddTo(command);
         command.Validators.Add(result =>
@@ -42,8 +47,12 @@ internal static class CachesCommand
             if (parsed.GetResult(clear) is null)
                 return Show(session, found, new CacheLook(found.Machine).At(found.Profile, install, cancel));
             var tools = Product.ToolsOf(found.Machine, session, parsed);
-            var remedy = new ClearCachesRemedy(found.Target(install is null ? [] : [install]), parsed.GetValue(clear) ?? [], tools) { IsPermanent = parsed.GetValue(forGood) };
-            return await acting.RunAsync(session, parsed, remedy, new CachesView(session, found, remedy.IsPermanent), found.OptionsForUndo, stopsFirst: false, cancel).ConfigureAwait(false);
+            var remedy = new ClearCachesRemedy(found.Target(install is null ? [] : [install]), parsed.GetValue(clear) ?? [], tools)
+            {
+                IsPermanent = parsed.GetValue(forGood),
+            };
+            return await acting.RunAsync(
+                session, parsed, remedy, new CachesView(session, found, remedy.IsPermanent), cancel).ConfigureAwait(false);
         });
         return command;
     }
@@ -53,7 +62,9 @@ internal static class CachesCommand
         var code = CacheFindings.Of(caches).Any(f => f.Verdict == Host.Checks.Verdict.Bad) ? ExitCode.Problems : ExitCode.Done;
         if (session.IsJson)
         {
-            Session.Write(new CachesDocument("mukta.caches/1", product.Profile.Product, false, (int)code, [.. caches.Select(CachePart.Of)]), Documents.Readable.CachesDocument);
+            Session.Write(new CachesDocument(
+                "mukta.caches/1", product.Profile.Product, false, (int)code, [.. caches.Select(CachePart.Of)]),
+                Documents.Readable.CachesDocument);
             return (int)code;
         }
 

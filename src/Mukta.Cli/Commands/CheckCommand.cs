@@ -23,7 +23,9 @@ internal static class CheckCommand
         var offline = new Option<bool>("--offline") { Description = "Leave out the network and the vendor's outage page." };
         var alone = new Option<bool>("--alone") { Description = "Leave out the products that this one needs." };
         var command = new ExampleCommand(
-            "check", "Look at everything around a product's files: processes, services, caches, launch entries, runtime, space, access, network, outages. Changes nothing.", Examples)
+            "check",
+            "Look at everything around a product's files: processes, services, caches, launch entries, runtime, space, access, network, "
+            + "outages. Changes nothing.", Examples)
         {
             product, offline, alone,
         };
@@ -33,12 +35,14 @@ internal static class CheckCommand
             using var session = new Session(parsed);
             var found = choice.Product(parsed, parsed.GetRequiredValue(product));
             var named = choice.Named(parsed);
-            return (int)await RunAsync(session, found, named, parsed.GetValue(offline), parsed.GetValue(alone), cancel).ConfigureAwait(false);
+            return (int)await RunAsync(
+                session, found, named, parsed.GetValue(offline), parsed.GetValue(alone), cancel).ConfigureAwait(false);
         });
         return command;
     }
 
-    private static async Task<ExitCode> RunAsync(Session session, Product product, string? install, bool isOffline, bool isAlone, CancellationToken cancel)
+    private static async Task<ExitCode> RunAsync(
+        Session session, Product product, string? install, bool isOffline, bool isAlone, CancellationToken cancel)
     {
         var clock = Stopwatch.StartNew();
         IReadOnlyList<LoadedProfile> products = isAlone ? [product.Loaded] : product.Catalog.WithNeeds(product.Loaded);
@@ -48,13 +52,19 @@ internal static class CheckCommand
         var checks = await new Checkup(around, isOffline).OfAsync(products, install, cancel).ConfigureAwait(false);
 
         string? Command(ProductCheck check, CheckFinding finding) =>
-            RemedyWords.Command(finding, check == checks[0] ? product.Arguments : check.Loaded.Profile.Product + product.OptionsForOthers, product.Arguments);
+            RemedyWords.Command(
+            finding, check == checks[0] ? product.Arguments : check.Loaded.Profile.Product + product.OptionsForOthers, product.Arguments);
         var code = checks.Any(c => c.Verdict == Verdict.Bad) ? ExitCode.Problems : ExitCode.Done;
         var next = Next(checks, Command);
         if (session.IsJson)
         {
             Session.Write(
-                new CheckDocument("mukta.check/1", product.Profile.Product, JsonNames.OfJson(CheckText.Name(checks.Max(c => c.Verdict))), (int)code, clock.ElapsedMilliseconds, [.. checks.Select(c => CheckedPart.Of(c, Command))]) { Next = next },
+                new CheckDocument(
+                    "mukta.check/1", product.Profile.Product, JsonNames.OfJson(CheckText.Name(checks.Max(c => c.Verdict))), (int)code,
+                    clock.ElapsedMilliseconds, [.. checks.Select(c => CheckedPart.Of(c, Command))])
+                {
+                    Next = next,
+                },
                 Documents.Readable.CheckDocument);
             return code;
         }
@@ -72,6 +82,7 @@ internal static class CheckCommand
     private static string? Next(IReadOnlyList<ProductCheck> checks, Func<ProductCheck, CheckFinding, string?> command) => checks
         .SelectMany(c => c.Areas.SelectMany(a => a.Findings.Select(f => (Verdict: f.Verdict, a.Area, Command: command(c, f)))))
         .Where(f => f.Command is not null && f.Verdict is Verdict.Bad or Verdict.Attention)
-        .OrderByDescending(f => f.Verdict).ThenBy(f => f.Area == Area.Install ? (int)Area.Outages + 1 : (int)f.Area) // Files come after all that is cheaper.
+        // Files come after all that is cheaper.
+        .OrderByDescending(f => f.Verdict).ThenBy(f => f.Area == Area.Install ? (int)Area.Outages + 1 : (int)f.Area)
         .Select(f => f.Command).FirstOrDefault();
 }

@@ -15,7 +15,12 @@ internal static class DemoCommand
     {
         var keep = new Option<string?>("--keep") { Description = "Do it in this new folder and leave all of it there.", HelpName = "DIR" };
         var yes = new Option<bool>("--yes") { Description = "Do not ask; on a terminal the repair asks otherwise." };
-        var command = new ExampleCommand("demo", "Show the whole tool on invented data, with a stand-in for the vendor's mirror. Takes seconds.", Examples) { keep, yes };
+        var command = new ExampleCommand(
+            "demo", "Show the whole tool on invented data, with a stand-in for the vendor's mirror. Takes seconds.", Examples)
+        {
+            keep,
+            yes,
+        };
         command.SetAction(async (parsed, cancel) =>
         {
             using var session = new Session(parsed);

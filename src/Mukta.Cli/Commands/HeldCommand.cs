@@ -38,7 +38,12 @@ internal static class HeldCommand
             else if (all.Count == 0)
                 session.Output.WriteLine("Nothing is held.");
             else
-                new HeldText(session.Output).WriteAll(all, all.Any(o => o.State != OperationState.Undone && o.Record.Header.Undoes is null) ? $"mukta undo{choice.Arguments(parsed)} --dry-run" : null);
+            {
+                new HeldText(session.Output).WriteAll(
+                    all, all.Any(o => o.State != OperationState.Undone && o.Record.Header.Undoes is null)
+                    ? $"mukta undo{choice.Arguments(parsed)} --dry-run" : null);
+            }
+
             return (int)ExitCode.Done;
         });
         return command;
@@ -46,12 +51,26 @@ internal static class HeldCommand
 
     private static ExampleCommand BuildPurge()
     {
-        var ids = new Argument<string[]>("ID") { Description = "The operations, as held list shows them.", Arity = ArgumentArity.ZeroOrMore };
+        var ids = new Argument<string[]>("ID")
+        {
+            Description = "The operations, as held list shows them.",
+            Arity = ArgumentArity.ZeroOrMore,
+        };
         var olderThan = new Option<string?>("--older-than") { Description = "All that began longer ago: 14d, 36h.", HelpName = "AGE" };
-        var evenUnfinished = new Option<bool>("--even-unfinished") { Description = "Also delete operations named by ID that are unfinished, being undone or waiting for a restart." };
+        var evenUnfinished = new Option<bool>("--even-unfinished")
+        {
+            Description = "Also delete operations named by ID that are unfinished, being undone or waiting for a restart.",
+        };
         var choice = new OperationChoice();
         var (dryRun, yes) = (CommonOptions.DryRun(), CommonOptions.Yes());
-        var command = new ExampleCommand("purge", "Permanently delete what operations keep. They cannot be undone any more.", PurgeExamples) { ids, olderThan, evenUnfinished, dryRun, yes };
+        var command = new ExampleCommand("purge", "Permanently delete what operations keep. They cannot be undone any more.", PurgeExamples)
+        {
+            ids,
+            olderThan,
+            evenUnfinished,
+            dryRun,
+            yes,
+        };
         choice.AddTo(command);
         command.Validators.Add(result =>
         {
@@ -63,7 +82,9 @@ internal static class HeldCommand
         command.SetAction(async (parsed, cancel) =>
         {
             using var session = new Session(parsed);
-            var chosen = Chosen(choice.All(parsed), parsed.GetValue(ids) ?? [], parsed.GetValue(olderThan) is { } age ? TimeProvider.System.GetUtcNow() - Age(age) : null);
+            var chosen = Chosen(choice.All(
+                parsed), parsed.GetValue(ids) ?? [],
+                parsed.GetValue(olderThan) is { } age ? TimeProvider.System.GetUtcNow() - Age(age) : null);
             var document = new HeldDocument("mukta.held.purge/1", parsed.GetValue(dryRun), 0, [.. chosen.Select(HeldPart.Of)]);
             if (chosen.Count == 0)
                 return End(session, document, "Nothing to delete.");
@@ -71,11 +92,13 @@ internal static class HeldCommand
                 new HeldText(session.Output).Write(chosen);
             if (parsed.GetValue(dryRun))
                 return End(session, document, "Dry run: nothing was deleted. Run it again without --dry-run to delete it.");
-            if (!parsed.GetValue(yes) && !await Question.IsAnsweredYesAsync(session, $"Delete {Units.Bytes(chosen.Sum(c => c.Size.Bytes))} for good?", cancel).ConfigureAwait(false))
+            if (!parsed.GetValue(yes) && !await Question.IsAnsweredYesAsync(
+                session, $"Delete {Units.Bytes(chosen.Sum(c => c.Size.Bytes))} for good?", cancel).ConfigureAwait(false))
                 return End(session, document with { ExitCode = 1 }, "Nothing was changed.");
             foreach (var operation in chosen)
             {
-                choice.Catalog(parsed, cancel).Purge(operation, parsed.GetValue(evenUnfinished) && parsed.GetValue(ids) is { Length: > 0 }, cancel);
+                choice.Catalog(parsed, cancel)
+                    .Purge(operation, parsed.GetValue(evenUnfinished) && parsed.GetValue(ids) is { Length: > 0 }, cancel);
                 Forget(choice.Machine(parsed), operation.Id);
             }
 
@@ -84,13 +107,17 @@ internal static class HeldCommand
         return command;
     }
 
-    private static TimeSpan? Age(string text) => text.Length > 1 && int.TryParse(text.AsSpan(0, text.Length - 1), NumberStyles.None, CultureInfo.InvariantCulture, out var number)
+    private static TimeSpan? Age(string text) =>
+        text.Length > 1 && int.TryParse(text.AsSpan(0, text.Length - 1), NumberStyles.None, CultureInfo.InvariantCulture, out var number)
         ? text[^1] switch { 'd' => TimeSpan.FromDays(number), 'h' => TimeSpan.FromHours(number), _ => null } : null;
 
     private static List<KeptOperation> Chosen(IReadOnlyList<KeptOperation> all, string[] ids, DateTimeOffset? before) =>
         ids.FirstOrDefault(i => all.All(o => o.Id != i)) is { } unknown
-            ? throw new MuktaException(ExitCode.BadInput, "There is no such operation.", PathBytes.Shown(unknown), "Look with: mukta held list (an install that is not known can be named with --in)")
-            : [.. all.Where(o => ids.Contains(o.Id) || (o.Record.Header.Started < before && o.State is OperationState.Done or OperationState.Undone))];
+            ? throw new MuktaException(
+            ExitCode.BadInput, "There is no such operation.", PathBytes.Shown(unknown),
+            "Look with: mukta held list (an install that is not known can be named with --in)")
+            : [.. all.Where(
+            o => ids.Contains(o.Id) || (o.Record.Header.Started < before && o.State is OperationState.Done or OperationState.Undone))];
 
     private static void Forget(Host.Machine machine, string id)
     {

@@ -16,7 +16,10 @@ internal static class LaunchCommand
     public static Command Build()
     {
         var (product, choice, acting) = (ProductChoice.Argument(), new ProductChoice(), new ActingOptions());
-        var restore = new Option<bool>("--restore") { Description = "Put in what the profile asks for; what the user added stays. Entries of removed releases are set aside." };
+        var restore = new Option<bool>("--restore")
+        {
+            Description = "Put in what the profile asks for; what the user added stays. Entries of removed releases are set aside.",
+        };
         var command = new ExampleCommand("launch", "Show a product's launch entries; put them right.", Examples) { product, restore };
         acting.AddTo(command);
         choice.AddTo(command);
@@ -27,7 +30,9 @@ internal static class LaunchCommand
             var install = Path.GetFullPath(await choice.InstallAsync(parsed, found, null, session, cancel).ConfigureAwait(false));
             var view = new ShortcutsView(session, found, install);
             var remedy = new RestoreShortcutsRemedy(found.Target([install]), Product.ToolsOf(found.Machine, session, parsed));
-            return parsed.GetValue(restore) ? await acting.RunAsync(session, parsed, remedy, view, found.OptionsForUndo, stopsFirst: false, cancel).ConfigureAwait(false)
+            return parsed.GetValue(restore)
+                ? await acting.RunAsync(
+                session, parsed, remedy, view, cancel).ConfigureAwait(false)
                 : Show(session, found, view, await remedy.PlanAsync(cancel).ConfigureAwait(false));
         });
         return command;

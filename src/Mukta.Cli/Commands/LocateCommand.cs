@@ -20,14 +20,42 @@ internal static class LocateCommand
 
     public static Command Build()
     {
-        var product = new Argument<string?>("PRODUCT") { Description = "A product's id; all that have a profile where nothing is said.", Arity = ArgumentArity.ZeroOrOne };
-        var search = new Option<string[]>("--search") { Description = "Look through everything below this folder too, by the names and sizes that the manifest lists. May be given several times.", HelpName = "DIR" };
-        var manifests = new Option<string[]>("--manifest") { Description = "The manifest of another release to compare with. May be given several times.", HelpName = "FILE" };
+        var product = new Argument<string?>("PRODUCT")
+        {
+            Description = "A product's id; all that have a profile where nothing is said.",
+            Arity = ArgumentArity.ZeroOrOne,
+        };
+        var search = new Option<string[]>("--search")
+        {
+            Description =
+            "Look through everything below this folder too, by the names and sizes that the manifest lists. May be given several times.",
+            HelpName = "DIR",
+        };
+        var manifests = new Option<string[]>("--manifest")
+        {
+            Description = "The manifest of another release to compare with. May be given several times.",
+            HelpName = "FILE",
+        };
         var record = new Option<bool>("--record") { Description = "Remember what was found, and forget what is no longer there." };
-        var holdStale = new Option<bool>("--hold-stale") { Description = "Move the folders of older releases that stand beside the current one to the kept files." };
+        var holdStale = new Option<bool>("--hold-stale")
+        {
+            Description = "Move the folders of older releases that stand beside the current one to the kept files.",
+        };
         var acting = new ActingOptions();
         var (profiles, root) = (CommonOptions.Profiles(), CommonOptions.Root());
-        var command = new ExampleCommand("locate", "Find installs in the places that the profiles name, or anywhere below a folder. Touches none of them unless told to set older releases aside.", Examples) { product, search, manifests, record, holdStale, profiles, root };
+        var command = new ExampleCommand(
+            "locate",
+            "Find installs in the places that the profiles name, or anywhere below a folder. Touches none of them unless told to set "
+            + "older releases aside.", Examples)
+        {
+            product,
+            search,
+            manifests,
+            record,
+            holdStale,
+            profiles,
+            root,
+        };
         acting.AddTo(command);
         command.SetAction(async (parsed, cancel) =>
         {
@@ -35,19 +63,27 @@ internal static class LocateCommand
             var catalog = ProfileCatalog.Read(parsed.GetValue(profiles), UserEnvironment.Get);
             IReadOnlyList<LoadedProfile> asked = parsed.GetValue(product) is { } id ? [catalog.Of(id)] : [.. catalog.Profiles];
             if (asked.Count == 0)
-                throw new MuktaException(ExitCode.BadInput, "There is no profile.", string.Join("\n", catalog.Folders), "Name a folder that holds profiles with --profiles.");
-            var machine = parsed.GetValue(root) is { } mounted ? Machine.MountedAt(mounted, UserEnvironment.Get) : Machine.Here(UserEnvironment.Get);
+            {
+                throw new MuktaException(
+                    ExitCode.BadInput, "There is no profile.", string.Join("\n", catalog.Folders),
+                    "Name a folder that holds profiles with --profiles.");
+            }
+
+            var machine = parsed.GetValue(root) is { } mounted ? Machine.MountedAt(mounted, UserEnvironment.Get)
+                : Machine.Here(UserEnvironment.Get);
             var run = new Run(session, machine, [.. (parsed.GetValue(manifests) ?? []).Select(MetalinkReader.ReadFile)]);
             var located = run.Locate(asked);
             if (parsed.GetValue(search) is { Length: > 0 } places)
                 located = await run.SearchAsync(located, places, cancel).ConfigureAwait(false);
             var forgotten = parsed.GetValue(record) ? run.Record(located) : null;
-            var next = forgotten is null && located.Any(l => l.Installs.Any(i => i.IsSearched)) ? string.Join(' ', parsed.Tokens.Select(t => Shell.Quoted(t.Value)).Prepend("mukta").Append("--record")) : null;
+            var next = forgotten is null && located.Any(l => l.Installs.Any(i => i.IsSearched))
+                ? string.Join(' ', parsed.Tokens.Select(t => Shell.Quoted(t.Value)).Prepend("mukta").Append("--record")) : null;
             if (!parsed.GetValue(holdStale))
                 return (int)run.Show(located, forgotten, next, parsed.GetValue(profiles));
             var tools = Product.ToolsOf(machine, session, parsed);
             var remedy = new SweepRemedy(machine, catalog, [.. located.Select(l => (l.Loaded.Profile, l.Installs))], tools);
-            return await acting.RunAsync(session, parsed, remedy, new SweepView(session), Product.UndoOptionsOf(machine), stopsFirst: false, cancel).ConfigureAwait(false);
+            return await acting.RunAsync(
+                session, parsed, remedy, new SweepView(session), cancel).ConfigureAwait(false);
         });
         return command;
     }
@@ -60,22 +96,35 @@ internal static class LocateCommand
             return [.. asked.Select(loaded =>
             {
                 var (manifest, fault) = loaded.TryReadManifest();
-                IReadOnlyList<Manifest> manifests = [.. others.Where(o => o.Product == loaded.Profile.Product).Prepend(manifest).OfType<Manifest>()];
-                return new Located(loaded, manifests, finder.Find(loaded.Profile, manifests, InstallRecords.PathsOf(machine, loaded.Profile.Product)), fault);
+                IReadOnlyList<Manifest> manifests =
+                    [.. others.Where(o => o.Product == loaded.Profile.Product).Prepend(manifest).OfType<Manifest>()];
+                return new Located(
+                    loaded, manifests,
+                    finder.Find(loaded.Profile, manifests, InstallRecords.PathsOf(machine, loaded.Profile.Product)), fault);
             })];
         }
 
         public async Task<List<Located>> SearchAsync(List<Located> located, string[] places, CancellationToken cancel)
         {
             if (located.All(l => l.Manifests.Count == 0))
-                throw new MuktaException(ExitCode.BadInput, "There is no manifest to search by.", string.Join("\n", located.Select(l => $"{l.Loaded.Profile.Product}: {l.Fault}")), "Name one with --manifest.");
+            {
+                throw new MuktaException(
+                    ExitCode.BadInput, "There is no manifest to search by.",
+                    string.Join("\n", located.Select(l => $"{l.Loaded.Profile.Product}: {l.Fault}")), "Name one with --manifest.");
+            }
+
             var meter = new WorkMeter();
             meter.Begin("searching", 0);
             var search = new InstallSearch([.. located.SelectMany(l => l.Manifests.Select(m => (l.Loaded.Profile, m)))]);
-            var found = await Progressing.ShowAsync(session, meter, () => Task.FromResult(places.SelectMany(p => search.Below(machine.IsLive ? p : machine.At(p), meter, cancel)).ToList())).ConfigureAwait(false);
+            var found = await Progressing.ShowAsync(
+                session, meter,
+                () => Task.FromResult(
+                places.SelectMany(p => search.Below(machine.IsLive ? p : machine.At(p), meter, cancel)).ToList())).ConfigureAwait(false);
             return [.. located.Select(l => l with
             {
-                Installs = [.. l.Installs, .. found.Where(f => f.Profile == l.Loaded.Profile).Select(f => f.Install).ExceptBy(l.Installs.Select(i => i.Path), f => f.Path).DistinctBy(f => f.Path)],
+                Installs =
+                    [.. l.Installs, .. found.Where(f => f.Profile == l.Loaded.Profile).Select(f => f.Install)
+                    .ExceptBy(l.Installs.Select(i => i.Path), f => f.Path).DistinctBy(f => f.Path)],
             })];
         }
 
@@ -88,7 +137,8 @@ internal static class LocateCommand
             for (var i = 0; i < located.Count; i++)
             {
                 var (product, current) = (located[i].Loaded.Profile.Product, located[i].Installs.Where(f => f.IsCurrent).ToList());
-                foreach (var gone in records.All().Where(r => r.Product == product).ExceptBy(current.Select(c => machine.NameOf(c.Path)), r => r.Path))
+                foreach (var gone in records.All().Where(r => r.Product == product)
+                    .ExceptBy(current.Select(c => machine.NameOf(c.Path)), r => r.Path))
                 {
                     records.Forget(product, gone.Path);
                     forgotten.Add(gone.Path);
@@ -118,4 +168,5 @@ internal static class LocateCommand
 /// <param name="Manifests">The profile's own manifest first, then those of other releases.</param>
 /// <param name="Installs">The installs.</param>
 /// <param name="Fault">Why the profile's own manifest cannot be used, as the end of a sentence.</param>
-internal sealed record Located(LoadedProfile Loaded, IReadOnlyList<Manifest> Manifests, IReadOnlyList<FoundInstall> Installs, string? Fault);
+internal sealed record Located(
+    LoadedProfile Loaded, IReadOnlyList<Manifest> Manifests, IReadOnlyList<FoundInstall> Installs, string? Fault);

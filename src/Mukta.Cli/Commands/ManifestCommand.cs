@@ -5,5 +5,10 @@ namespace Mukta.Cli.Commands;
 /// <summary><c>mukta manifest</c></summary>
 internal static class ManifestCommand
 {
-    public static Command Build() => new("manifest", "Make, show and compare manifests.") { ManifestMakeCommand.Build(), ManifestShowCommand.Build(), ManifestCompareCommand.Build() };
+    public static Command Build() => new("manifest", "Make, show and compare manifests.")
+    {
+        ManifestMakeCommand.Build(),
+        ManifestShowCommand.Build(),
+        ManifestCompareCommand.Build(),
+    };
 }

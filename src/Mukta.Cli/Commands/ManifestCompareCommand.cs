@@ -22,11 +22,19 @@ internal static class ManifestCompareCommand
         var old = new Argument<string>("OLD") { Description = "The manifest of the older release." };
         var newer = new Argument<string>("NEW") { Description = "The manifest of the newer release." };
         var all = new Option<bool>("--all") { Description = "List every file, however many there are." };
-        var command = new ExampleCommand("compare", "Show what an update from one release to another adds, changes and removes, and what it fetches at the most.", Examples) { old, newer, all };
+        var command = new ExampleCommand(
+            "compare",
+            "Show what an update from one release to another adds, changes and removes, and what it fetches at the most.", Examples)
+        {
+            old,
+            newer,
+            all,
+        };
         command.SetAction(parsed =>
         {
             using var session = new Session(parsed);
-            var (before, after) = (MetalinkReader.ReadFile(parsed.GetRequiredValue(old)), MetalinkReader.ReadFile(parsed.GetRequiredValue(newer)));
+            var (before, after) =
+                (MetalinkReader.ReadFile(parsed.GetRequiredValue(old)), MetalinkReader.ReadFile(parsed.GetRequiredValue(newer)));
             var comparison = ManifestComparison.Of(before, after);
             if (session.IsJson)
                 Session.Write(CompareDocument.Of(before, after, comparison), Documents.Readable.CompareDocument);
@@ -43,11 +51,15 @@ internal static class ManifestCompareCommand
         if (!session.IsQuiet)
         {
             Rows(session, "added", found.Added, f => f.Path, f => Units.Bytes(f.Size), most);
-            Rows(session, "changed", found.Changed, c => c.New.Path, c => $"{Units.Bytes(c.BytesToFetch)} of {Units.Bytes(c.New.Size)} are new", most);
+            Rows(session, "changed", found.Changed, c => c.New.Path,
+                c => $"{Units.Bytes(c.BytesToFetch)} of {Units.Bytes(c.New.Size)} are new", most);
             Rows(session, "removed", found.Removed, f => f.Path, f => Units.Bytes(f.Size), most);
         }
 
-        session.Output.WriteLine($"{Units.Count(found.Added.Count, "file")} added, {found.Changed.Count} changed, {found.Removed.Count} removed{(found.LinksChanged > 0 ? $", {Units.Count(found.LinksChanged, "link")} changed" : "")}{(found.ModesChanged > 0 ? $", {Units.Count(found.ModesChanged, "mode")} changed" : "")}.");
+        session.Output.WriteLine(
+            $"{Units.Count(found.Added.Count, "file")} added, {found.Changed.Count} changed, {found.Removed.Count} "
+            + $"removed{(found.LinksChanged > 0 ? $", {Units.Count(found.LinksChanged, "link")} changed" : "")}"
+            + $"{(found.ModesChanged > 0 ? $", {Units.Count(found.ModesChanged, "mode")} changed" : "")}.");
         session.Output.WriteLine($"An update fetches at the most {Units.Bytes(found.BytesToFetch)} of {Units.Bytes(after.TotalSize)}.");
     }
 

@@ -13,7 +13,8 @@ namespace Mukta.Cli.Commands;
 internal static class ManifestMakeCommand
 {
     private const string Examples = """
-          mukta manifest make build/gannet-post --product gannet-post --release 1.4.2 --sequence 41 --base-url https://mirror.example/gannet-post --out gannet-post.meta4
+          mukta manifest make build/gannet-post --product gannet-post --release 1.4.2 --sequence 41 \
+            --base-url https://mirror.example/gannet-post --out gannet-post.meta4
           mukta manifest make build/gannet-post --piece-size 256KiB --out gannet-post.meta4
         """;
 
@@ -21,11 +22,30 @@ internal static class ManifestMakeCommand
     {
         var folder = new Argument<string>("DIR") { Description = "The folder that holds the release's files." };
         var product = new Option<string?>("--product") { Description = "The product's id, such as gannet-post.", HelpName = "ID" };
-        var release = new Option<string?>("--release") { Description = "The release's version for people, such as 1.4.2.", HelpName = "VERSION" };
+        var release = new Option<string?>("--release")
+        {
+            Description = "The release's version for people, such as 1.4.2.",
+            HelpName = "VERSION",
+        };
         var sequence = new Option<long?>("--sequence") { Description = "The release's sequence number, which only grows.", HelpName = "N" };
-        var expires = new Option<DateTimeOffset?>("--expires") { Description = "When the manifest stops being valid, such as 2027-01-31 (UTC).", HelpName = "DATE", CustomParser = Date };
-        var bases = new Option<string[]>("--base-url") { Description = "A mirror's folder that holds the same tree. May be given several times, first choice first.", HelpName = "URL" };
-        var pieceSize = new Option<long>("--piece-size") { Description = "Length of a piece: bytes, or with KiB or MiB. 1 KiB to 1 GiB.", HelpName = "SIZE", CustomParser = Size, DefaultValueFactory = _ => ManifestRequest.UsualPieceLength };
+        var expires = new Option<DateTimeOffset?>("--expires")
+        {
+            Description = "When the manifest stops being valid, such as 2027-01-31 (UTC).",
+            HelpName = "DATE",
+            CustomParser = Date,
+        };
+        var bases = new Option<string[]>("--base-url")
+        {
+            Description = "A mirror's folder that holds the same tree. May be given several times, first choice first.",
+            HelpName = "URL",
+        };
+        var pieceSize = new Option<long>("--piece-size")
+        {
+            Description = "Length of a piece: bytes, or with KiB or MiB. 1 KiB to 1 GiB.",
+            HelpName = "SIZE",
+            CustomParser = Size,
+            DefaultValueFactory = _ => ManifestRequest.UsualPieceLength,
+        };
         var output = new Option<string>("--out") { Description = "The manifest to write.", HelpName = "FILE", Required = true };
         var command = new ExampleCommand("make", "Make the manifest of a folder. The same tree gives the same bytes.", Examples)
         {
@@ -43,7 +63,8 @@ internal static class ManifestMakeCommand
                 Bases = [.. (parsed.GetValue(bases) ?? []).Select(Base)],
                 PieceLength = parsed.GetValue(pieceSize),
             };
-            return await RunAsync(session, parsed.GetRequiredValue(folder), request, parsed.GetRequiredValue(output), cancel).ConfigureAwait(false);
+            return await RunAsync(
+                session, parsed.GetRequiredValue(folder), request, parsed.GetRequiredValue(output), cancel).ConfigureAwait(false);
         });
         return command;
     }
@@ -53,22 +74,30 @@ internal static class ManifestMakeCommand
         using var folder = Folder.Open(path);
         request = request with { LeaveOut = new HashSet<string>(StringComparer.Ordinal) { Path.GetRelativePath(path, output) } };
         var meter = new WorkMeter();
-        var made = await Progressing.ShowAsync(session, meter, () => Task.FromResult(ManifestMaker.Make(folder, request, meter, cancel))).ConfigureAwait(false);
+        var made = await Progressing.ShowAsync(
+            session, meter, () => Task.FromResult(ManifestMaker.Make(folder, request, meter, cancel))).ConfigureAwait(false);
         if (made.Manifest.Files.Count + made.Manifest.Links.Count == 0)
-            throw new MuktaException(ExitCode.BadInput, "There is no file to list.", path, "Name the folder that holds the release's files.");
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, "There is no file to list.", path, "Name the folder that holds the release's files.");
+        }
+
         MetalinkWriter.WriteFile(made.Manifest, output);
 
         if (session.IsJson)
         {
             Session.Write(
-                new ManifestMakeDocument(output, ReleasePart.Of(made.Manifest), [.. made.LeftOut.Select(l => new LeftOutPart(PathBytes.Shown(l.Path), l.Reason))]),
+                new ManifestMakeDocument(
+                output, ReleasePart.Of(made.Manifest), [.. made.LeftOut.Select(l => new LeftOutPart(PathBytes.Shown(l.Path), l.Reason))]),
                 Documents.Readable.ManifestMakeDocument);
             return (int)ExitCode.Done;
         }
 
         foreach (var (left, reason) in made.LeftOut)
             session.Error.WriteLine($"left out: {PathBytes.Shown(left)}: {reason}");
-        session.Output.WriteLine($"{output}: {VerifyText.Title(made.Manifest)}, {Units.Count(made.Manifest.Files.Count, "file")}, {Units.Bytes(made.Manifest.TotalSize)}");
+        session.Output.WriteLine(
+            $"{output}: {VerifyText.Title(made.Manifest)}, {Units.Count(made.Manifest.Files.Count, "file")}, "
+            + $"{Units.Bytes(made.Manifest.TotalSize)}");
         if (!session.IsQuiet)
             session.Output.WriteLine($"Next: mukta verify {Shell.Quoted(path)} --manifest {Shell.Quoted(output)}");
         return (int)ExitCode.Done;
@@ -77,14 +106,16 @@ internal static class ManifestMakeCommand
     private static MirrorUrl Base(string text, int index) =>
         Uri.TryCreate(text, UriKind.Absolute, out var uri) && (uri.Scheme == Uri.UriSchemeHttp || uri.Scheme == Uri.UriSchemeHttps)
             ? new MirrorUrl(uri, index + 1)
-            : throw new MuktaException(ExitCode.BadInput, "This base URL is no http or https URL.", text, "Name a URL such as https://mirror.example/gannet-post.");
+            : throw new MuktaException(
+            ExitCode.BadInput, "This base URL is no http or https URL.", text, "Name a URL such as https://mirror.example/gannet-post.");
 
     private static long Size(ArgumentResult result) => SizeText.Parse(result, "piece size", 1 << 10, 1 << 30);
 
     private static DateTimeOffset? Date(ArgumentResult result)
     {
         var text = result.Tokens.Single().Value;
-        if (DateTimeOffset.TryParse(text, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal | DateTimeStyles.AdjustToUniversal, out var date))
+        if (DateTimeOffset.TryParse(
+            text, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal | DateTimeStyles.AdjustToUniversal, out var date))
             return date;
         result.AddError($"'{text}' is not a date such as 2027-01-31 or 2027-01-31T12:00:00Z");
         return null;

@@ -18,9 +18,14 @@ internal static class MoveCommand
     {
         var (product, choice, acting) = (ProductChoice.Argument(), new ProductChoice(), new ActingOptions());
         var destination = new Argument<string>("DEST") { Description = "A folder to put the install into, or its new name." };
-        var manifest = new Option<string?>("--manifest") { Description = "The release's manifest, where the profile's own is not meant.", HelpName = "FILE" };
+        var manifest = new Option<string?>("--manifest")
+        {
+            Description = "The release's manifest, where the profile's own is not meant.",
+            HelpName = "FILE",
+        };
         var command = new ExampleCommand(
-            "move", "Move an install to another drive. It is copied, read back and put in its new place before the old one is set aside; launch entries follow.", Examples)
+            "move", "Move an install to another drive. It is copied, read back and put in its new place before the old one is set aside; "
+            + "launch entries follow.", Examples)
         {
             product, destination, manifest,
         };
@@ -35,7 +40,8 @@ internal static class MoveCommand
                 : [await choice.InstallAsync(parsed, found, named ?? found.Loaded.TryManifestFile, session, cancel).ConfigureAwait(false)];
             var tools = Product.ToolsOf(found.Machine, session, parsed);
             var remedy = new MoveRemedy(found.Target(installs, named), parsed.GetRequiredValue(destination), tools);
-            return await acting.RunAsync(session, parsed, remedy, new MoveView(session, found), found.OptionsForUndo, stopsFirst: false, cancel).ConfigureAwait(false);
+            return await acting.RunAsync(
+                session, parsed, remedy, new MoveView(session, found), cancel).ConfigureAwait(false);
         });
         return command;
     }

@@ -32,7 +32,11 @@ internal static class ProfileCommand
 
     private static ExampleCommand BuildShow()
     {
-        var product = new Argument<string?>("PRODUCT") { Description = "A product's id; all where nothing is said.", Arity = ArgumentArity.ZeroOrOne };
+        var product = new Argument<string?>("PRODUCT")
+        {
+            Description = "A product's id; all where nothing is said.",
+            Arity = ArgumentArity.ZeroOrOne,
+        };
         var folder = CommonOptions.Profiles();
         var command = new ExampleCommand("show", "Show the profiles at hand and where they come from.", """
               mukta profile show

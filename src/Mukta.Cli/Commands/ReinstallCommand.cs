@@ -15,24 +15,47 @@ internal static class ReinstallCommand
           mukta reinstall pierhead --from /media/stick/pierhead
         """;
 
-    private static readonly Dictionary<string, ReinstallScope> Scopes = new() { ["alone"] = ReinstallScope.Alone, ["with-needs"] = ReinstallScope.WithNeeds, ["with-games"] = ReinstallScope.WithGames };
+    private static readonly Dictionary<string, ReinstallScope> Scopes = new()
+    {
+        ["alone"] = ReinstallScope.Alone,
+        ["with-needs"] = ReinstallScope.WithNeeds,
+        ["with-games"] = ReinstallScope.WithGames,
+    };
 
     public static Command Build()
     {
         var (product, choice) = (ProductChoice.Argument(), new ProductChoice { MayBeNew = true });
-        var (source, acting) = (new SourceOptions(), new ActingOptions());
-        var manifest = new Option<string?>("--manifest") { Description = "The release's manifest, where the profile's own is not meant.", HelpName = "FILE" };
-        var scope = new Option<string>("--scope") { Description = "alone: games and everything else stay. with-needs: what the product needs too. with-games: the games that need it too.", HelpName = "SCOPE", DefaultValueFactory = _ => "alone" };
+        var (source, acting) = (new SourceOptions(), new ActingOptions(mayStop: true));
+        var manifest = new Option<string?>("--manifest")
+        {
+            Description = "The release's manifest, where the profile's own is not meant.",
+            HelpName = "FILE",
+        };
+        var scope = new Option<string>("--scope")
+        {
+            Description =
+            "alone: games and everything else stay. with-needs: what the product needs too. with-games: the games that need it too.",
+            HelpName = "SCOPE",
+            DefaultValueFactory = _ => "alone",
+        };
         scope.AcceptOnlyFromAmong([.. Scopes.Keys]);
         var all = new Option<bool>("--all-installs") { Description = "Every install of the product, where there are several." };
         var fresh = new Option<bool>("--fresh") { Description = "Fetch all bytes anew: nothing of the old install is used." };
-        var noUserData = new Option<bool>("--no-user-data") { Description = "Set the user's own data aside too, and do not bring it back. Asks for the product's id." };
-        var confirm = new Option<string?>("--confirm") { Description = "The product's id, for --no-user-data where nobody can be asked.", HelpName = "PRODUCT" };
-        var stop = new Option<bool>("--stop") { Description = "End the product's processes first, by request." };
-        var command = new ExampleCommand(
-            "reinstall", "Make an install anew, from what is good of the old one. The new one is built and proven first; then they change places, and the old one is kept.", Examples)
+        var noUserData = new Option<bool>("--no-user-data")
         {
-            product, scope, all, fresh, noUserData, confirm, stop, manifest,
+            Description = "Set the user's own data aside too, and do not bring it back. Asks for the product's id.",
+        };
+        var confirm = new Option<string?>("--confirm")
+        {
+            Description = "The product's id, for --no-user-data where nobody can be asked.",
+            HelpName = "PRODUCT",
+        };
+        var command = new ExampleCommand(
+            "reinstall",
+            "Make an install anew, from what is good of the old one. The new one is built and proven first; then they change places, and "
+            + "the old one is kept.", Examples)
+        {
+            product, scope, all, fresh, noUserData, confirm, manifest,
         };
         acting.AddTo(command);
         source.AddTo(command);
@@ -52,11 +75,14 @@ internal static class ReinstallCommand
                 NewPlace = choice.NewPlace(parsed),
             };
             var isInterrupted = Operation.FindInterrupted(found.Machine.Home, request.Command, found.Profile.Product) is not null;
-            var installs = parsed.GetValue(all) ? new ReinstallChoice(found.Machine, found.Catalog).Installs(found.Loaded) : isInterrupted ? []
-                : await choice.InstallIfAnyAsync(parsed, found, named ?? found.Loaded.ManifestFile, session, cancel).ConfigureAwait(false) is { } one ? [one] : [];
+            var installs = parsed.GetValue(all) ? new ReinstallChoice(found.Machine, found.Catalog).Installs(found.Loaded)
+                : isInterrupted ? []
+                : await choice.InstallIfAnyAsync(parsed, found, named ?? found.Loaded.ManifestFile, session, cancel).ConfigureAwait(
+                false) is { } one ? [one] : [];
             using var remedy = new ReinstallRemedy(found.Target(installs, named), request, tools);
             var view = new ReinstallView(session, found, parsed.GetValue(confirm));
-            return await acting.RunAsync(session, parsed, remedy, view, found.OptionsForUndo, parsed.GetValue(stop), cancel).ConfigureAwait(false);
+            return await acting.RunAsync(
+                session, parsed, remedy, view, cancel).ConfigureAwait(false);
         });
         return command;
     }

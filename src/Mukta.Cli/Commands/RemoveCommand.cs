@@ -17,10 +17,19 @@ internal static class RemoveCommand
     {
         var (product, choice, acting) = (ProductChoice.Argument(), new ProductChoice(), new ActingOptions());
         var all = new Option<bool>("--all-installs") { Description = "Remove every install of the product." };
-        var withUserData = new Option<bool>("--with-user-data") { Description = "Also set the user's own data aside. Asks for the product's id." };
-        var confirm = new Option<string?>("--confirm") { Description = "The product's id, for --with-user-data when there is no terminal.", HelpName = "PRODUCT" };
+        var withUserData = new Option<bool>("--with-user-data")
+        {
+            Description = "Also set the user's own data aside. Asks for the product's id.",
+        };
+        var confirm = new Option<string?>("--confirm")
+        {
+            Description = "The product's id, for --with-user-data when there is no terminal.",
+            HelpName = "PRODUCT",
+        };
         var command = new ExampleCommand(
-            "remove", "Take a product out with its services, leftovers and shortcuts. Games of a launcher and user data stay; what is removed is kept.", Examples)
+            "remove",
+            "Take a product out with its services, leftovers and shortcuts. Games of a launcher and user data stay; what is removed is "
+            + "kept.", Examples)
         {
             product, all, withUserData, confirm,
         };
@@ -42,9 +51,11 @@ internal static class RemoveCommand
                 Asked = p => $"Remove {title} ({Units.Bytes(p.BytesKept)} in {Units.Count(p.FilesKept, "file")} set aside)?",
                 Verdict = p => $"{title} is removed: {Units.Bytes(p.BytesKept)} set aside.",
                 Nothing = $"{title} is not installed, and has left nothing behind.",
-                Confirmed = remedy.WithUserData ? token => IsTypedAsync(session, found.Profile.Product, parsed.GetValue(confirm), token) : null,
+                Confirmed = remedy.WithUserData
+                ? token => IsTypedAsync(session, found.Profile.Product, parsed.GetValue(confirm), token) : null,
             };
-            return await acting.RunAsync(session, parsed, remedy, view, found.OptionsForUndo, stopsFirst: false, cancel).ConfigureAwait(false);
+            return await acting.RunAsync(
+                session, parsed, remedy, view, cancel).ConfigureAwait(false);
         });
         return command;
     }
@@ -58,5 +69,7 @@ internal static class RemoveCommand
 
     private static async Task<bool> IsTypedAsync(Session session, string product, string? confirmed, CancellationToken cancel) =>
         confirmed is not null ? confirmed == product
-        : await Question.IsTypedAsync(session, $"This removes the user data listed above. Type {product} to confirm:", product, $"--with-user-data --confirm {product}", cancel).ConfigureAwait(false);
+        : await Question.IsTypedAsync(
+        session, $"This removes the user data listed above. Type {product} to confirm:", product, $"--with-user-data --confirm {product}",
+        cancel).ConfigureAwait(false);
 }

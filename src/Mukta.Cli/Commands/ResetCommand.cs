@@ -15,7 +15,11 @@ internal static class ResetCommand
     public static Command Build()
     {
         var (product, choice, acting) = (ProductChoice.Argument(), new ProductChoice(), new ActingOptions());
-        var command = new ExampleCommand("reset", "Set a product's own settings and local data aside, so that it starts as new. User data stays.", Examples) { product };
+        var command = new ExampleCommand(
+            "reset", "Set a product's own settings and local data aside, so that it starts as new. User data stays.", Examples)
+        {
+            product,
+        };
         acting.AddTo(command);
         choice.AddTo(command);
         command.SetAction(async (parsed, cancel) =>
@@ -27,11 +31,14 @@ internal static class ResetCommand
             var title = found.Profile.Title;
             var view = new StepsView(session, found, remedy.Name)
             {
-                Asked = plan => $"Set the settings of {title} aside ({Units.Bytes(plan.BytesKept)} in {Units.Count(plan.FilesKept, "file")})?",
+                Asked = plan =>
+                    $"Set the settings of {title} aside ({Units.Bytes(plan.BytesKept)} in {Units.Count(plan.FilesKept, "file")})?",
                 Verdict = plan => $"{title} starts as new: {Units.Bytes(plan.BytesKept)} of settings set aside.",
-                Nothing = found.Profile.Settings.Count == 0 ? $"The profile of {title} names no settings." : $"{title} has no settings to set aside.",
+                Nothing = found.Profile.Settings.Count == 0 ? $"The profile of {title} names no settings."
+                : $"{title} has no settings to set aside.",
             };
-            return await acting.RunAsync(session, parsed, remedy, view, found.OptionsForUndo, stopsFirst: false, cancel).ConfigureAwait(false);
+            return await acting.RunAsync(
+                session, parsed, remedy, view, cancel).ConfigureAwait(false);
         });
         return command;
     }

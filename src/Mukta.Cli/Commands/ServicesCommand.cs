@@ -20,8 +20,17 @@ internal static class ServicesCommand
         var (product, choice, acting) = (ProductChoice.Argument(), new ProductChoice(), new ActingOptions());
         var restore = new Option<bool>("--restore") { Description = "Bring them to the startup mode and state that the profile asks for." };
         var restart = new Option<bool>("--restart") { Description = "Stop and start those that should be up." };
-        var off = new Option<bool>("--off") { Description = "Stop them all, so that their files can be replaced. --restore brings them back." };
-        var command = new ExampleCommand("services", "Show a product's services; bring them back to how they should be.", Examples) { product, restore, restart, off };
+        var off = new Option<bool>("--off")
+        {
+            Description = "Stop them all, so that their files can be replaced. --restore brings them back.",
+        };
+        var command = new ExampleCommand("services", "Show a product's services; bring them back to how they should be.", Examples)
+        {
+            product,
+            restore,
+            restart,
+            off,
+        };
         acting.AddTo(command);
         choice.AddTo(command);
         command.Validators.Add(result =>
@@ -33,14 +42,16 @@ internal static class ServicesCommand
         {
             using var session = new Session(parsed);
             var found = choice.Product(parsed, parsed.GetRequiredValue(product));
-            var wish = parsed.GetValue(restore) ? ServiceWish.Restore : parsed.GetValue(restart) ? ServiceWish.Restart : parsed.GetValue(off) ? ServiceWish.Off : (ServiceWish?)null;
+            var wish = parsed.GetValue(restore) ? ServiceWish.Restore : parsed.GetValue(restart) ? ServiceWish.Restart
+                : parsed.GetValue(off) ? ServiceWish.Off : (ServiceWish?)null;
             if (wish is not { } act || found.Profile.Services.Count == 0)
                 return await ShowAsync(session, found, cancel).ConfigureAwait(false);
             var remedy = new ServicesRemedy(found.Target([]), act, Product.ToolsOf(found.Machine, session, parsed))
             {
                 DoingStep = step => session.Say(ServiceText.Sentence(step)),
             };
-            return await acting.RunAsync(session, parsed, remedy, new ServicesView(session, found, act), found.OptionsForUndo, stopsFirst: false, cancel).ConfigureAwait(false);
+            return await acting.RunAsync(
+                session, parsed, remedy, new ServicesView(session, found, act), cancel).ConfigureAwait(false);
         });
         return command;
     }
@@ -48,7 +59,8 @@ internal static class ServicesCommand
     private static async Task<int> ShowAsync(Session session, Product product, CancellationToken cancel)
     {
         var control = Product.ControlOf(product.Machine);
-        var states = await new ServiceRestorer(control, TimeProvider.System).LookAsync(product.Profile.Services, cancel).ConfigureAwait(false);
+        var states = await new ServiceRestorer(control, TimeProvider.System)
+            .LookAsync(product.Profile.Services, cancel).ConfigureAwait(false);
         var code = ServicesView.CodeOf(product, states);
         if (session.IsJson)
         {
@@ -67,7 +79,8 @@ internal static class ServicesCommand
 
     private static string Needed(Product product)
     {
-        var needs = product.Profile.Needs.Where(n => product.Catalog.Profiles.Any(p => p.Profile.Product == n && p.Profile.Services.Count > 0)).ToList();
+        var needs = product.Profile.Needs.Where(
+            n => product.Catalog.Profiles.Any(p => p.Profile.Product == n && p.Profile.Services.Count > 0)).ToList();
         return needs.Count == 0 ? "" : $" What it needs has: mukta services {needs[0]}{product.Options}";
     }
 }

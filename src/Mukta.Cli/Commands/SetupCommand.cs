@@ -18,9 +18,30 @@ internal static class SetupCommand
     public static Command Build()
     {
         var (product, choice, acting) = (ProductChoice.Argument(), new ProductChoice(), new ActingOptions());
-        var actions = Actions.Select(a => new Option<bool>($"--{a}") { Description = a switch { "repair" => "Let it repair what it has set up: the most frequent use.", "install" => "Let it set the product up.", _ => "Let it take the product away." } }).ToList();
-        var manifest = new Option<string?>("--manifest") { Description = "The release's manifest, where the profile's own is not meant. It vouches for the setup program.", HelpName = "FILE" };
-        var command = new ExampleCommand("setup", "Run the vendor's own setup program of a product, only while its bytes are the published ones, and look whether what it says is true.", Examples) { product };
+        var actions = Actions.Select(
+            a => new Option<bool>(
+            $"--{a}")
+            {
+                Description =
+            a switch
+            {
+                "repair" => "Let it repair what it has set up: the most frequent use.",
+                "install" => "Let it set the product up.",
+                _ => "Let it take the product away."
+            }
+            }).ToList();
+        var manifest = new Option<string?>("--manifest")
+        {
+            Description = "The release's manifest, where the profile's own is not meant. It vouches for the setup program.",
+            HelpName = "FILE",
+        };
+        var command = new ExampleCommand(
+            "setup",
+            "Run the vendor's own setup program of a product, only while its bytes are the published ones, and look whether what it says "
+            + "is true.", Examples)
+        {
+            product,
+        };
         actions.ForEach(command.Options.Add);
         command.Options.Add(manifest);
         acting.AddTo(command);
@@ -38,7 +59,8 @@ internal static class SetupCommand
             var path = await choice.InstallAsync(parsed, found, named ?? found.Loaded.ManifestFile, session, cancel).ConfigureAwait(false);
             var tools = Product.ToolsOf(found.Machine, session, parsed);
             var remedy = new SetupRemedy(found.Target([path], named), actions.First(a => parsed.GetValue(a)).Name[2..], tools);
-            return await acting.RunAsync(session, parsed, remedy, new SetupView(session, found), found.OptionsForUndo, stopsFirst: false, cancel).ConfigureAwait(false);
+            return await acting.RunAsync(
+                session, parsed, remedy, new SetupView(session, found), cancel).ConfigureAwait(false);
         });
         return command;
     }

@@ -19,7 +19,12 @@ internal static class StopCommand
     public static Command Build()
     {
         var target = new TargetOptions();
-        var seconds = new Option<int>("--seconds") { Description = "How long to wait after asking, 0 to 600.", HelpName = "N", DefaultValueFactory = _ => 15 };
+        var seconds = new Option<int>("--seconds")
+        {
+            Description = "How long to wait after asking, 0 to 600.",
+            HelpName = "N",
+            DefaultValueFactory = _ => 15,
+        };
         seconds.Validators.Add(result =>
         {
             if (result.GetValueOrDefault<int>() is < 0 or > 600)
@@ -27,7 +32,14 @@ internal static class StopCommand
         });
         var force = new Option<bool>("--force") { Description = "Kill what is still there after the wait; what it has not saved is lost." };
         var (dryRun, yes) = (CommonOptions.DryRun(), CommonOptions.Yes());
-        var command = new ExampleCommand("stop", "End the processes that use an install: ask them, wait, and kill only with --force.", Examples) { seconds, force, dryRun, yes };
+        var command = new ExampleCommand(
+            "stop", "End the processes that use an install: ask them, wait, and kill only with --force.", Examples)
+        {
+            seconds,
+            force,
+            dryRun,
+            yes,
+        };
         target.AddTo(command);
         command.SetAction(async (parsed, cancel) =>
         {
@@ -51,15 +63,26 @@ internal static class StopCommand
             if (!session.IsJson && !session.IsQuiet)
                 List(running);
             if (running.Count == 0 || isDryRun)
-                return End(ExitCode.Done, isDryRun, [.. running.Select(ProcessPart.Of)], running.Count == 0 ? "Nothing of it is running." : "Nothing was ended: this was a dry run.");
-            if (!isAgreed && !await Question.IsAnsweredYesAsync(session, force ? "Ask them to end, and kill those that do not?" : "Ask them to end?", cancel).ConfigureAwait(false))
+            {
+                return End(
+                    ExitCode.Done, isDryRun, [.. running.Select(ProcessPart.Of)],
+                    running.Count == 0 ? "Nothing of it is running." : "Nothing was ended: this was a dry run.");
+            }
+
+            if (!isAgreed && !await Question.IsAnsweredYesAsync(
+                session, force ? "Ask them to end, and kill those that do not?" : "Ask them to end?", cancel).ConfigureAwait(false))
                 return End(ExitCode.Problems, isDryRun, [.. running.Select(ProcessPart.Of)], "Nothing was ended.");
 
             var ender = new ProcessEnder(new ProcessTable(), TimeProvider.System);
             var ended = await CountingDownAsync(waiting => ender.EndAsync(running, patience, force, waiting, cancel)).ConfigureAwait(false);
             var left = ended.Where(e => !e.IsGone).ToList();
             if (!session.IsJson)
-                left.ForEach(l => session.Output.MarkupLineInterpolated($"  [red]left[/]  process {l.Process.Pid}, {PathBytes.Shown(l.Process.Name)}: it {l.Reason}"));
+            {
+                left.ForEach(
+                    l => session.Output.MarkupLineInterpolated(
+                    $"  [red]left[/]  process {l.Process.Pid}, {PathBytes.Shown(l.Process.Name)}: it {l.Reason}"));
+            }
+
             return End(
                 left.Count == 0 ? ExitCode.Done : ExitCode.Blocked, isDryRun, [.. ended.Select(ProcessPart.Of)],
                 left.Count == 0 ? $"{Units.Count(ended.Count, "process", "processes")} ended."
@@ -71,8 +94,9 @@ internal static class StopCommand
         {
             foreach (var process in running)
             {
+                var since = process.Since.ToLocalTime();
                 session.Output.MarkupLineInterpolated(
-                    $"  [bold]{process.Pid,7}[/]  {PathBytes.Shown(process.Name),-15}  user {process.Owner}, since {process.Since.ToLocalTime():yyyy-MM-dd HH:mm:ss}");
+                    $"  [bold]{process.Pid,7}[/]  {PathBytes.Shown(process.Name),-15}  user {process.Owner}, since {since:yyyy-MM-dd HH:mm:ss}");
                 foreach (var reason in process.Reasons)
                     session.Output.WriteLine($"           {PathBytes.Shown(reason)}");
             }
@@ -81,21 +105,34 @@ internal static class StopCommand
         private ExitCode End(ExitCode code, bool isDryRun, IReadOnlyList<ProcessPart> processes, string line)
         {
             if (session.IsJson)
-                Session.Write(new StopDocument("mukta.stop/1", PathBytes.Shown(target.Path), isDryRun, (int)code, processes) { Hidden = hiddenProcesses }, Documents.Readable.StopDocument);
+            {
+                Session.Write(new StopDocument(
+                    "mukta.stop/1", PathBytes.Shown(target.Path), isDryRun, (int)code, processes)
+                { Hidden = hiddenProcesses },
+                    Documents.Readable.StopDocument);
+            }
             else
                 session.Output.WriteLine(line);
             if (!session.IsJson && hiddenProcesses > 0)
-                session.Output.WriteLine($"{Units.Count(hiddenProcesses, "process", "processes")} of other users could not be looked into. To see all: sudo mukta stop {target.Arguments} --dry-run");
+            {
+                session.Output.WriteLine(
+                    $"{Units.Count(hiddenProcesses, "process", "processes")} of other users could not be looked into. To see all: sudo "
+                    + $"mukta stop {target.Arguments} --dry-run");
+            }
+
             return code;
         }
 
         /// <summary>Shows on a terminal how long it is still going to wait.</summary>
-        private async Task<IReadOnlyList<EndedProcess>> CountingDownAsync(Func<Action<int, TimeSpan>?, Task<IReadOnlyList<EndedProcess>>> work)
+        private async Task<IReadOnlyList<EndedProcess>> CountingDownAsync(
+            Func<Action<int, TimeSpan>?, Task<IReadOnlyList<EndedProcess>>> work)
         {
             if (session.IsQuiet || session.Error.Profile is not { Out.IsTerminal: true, Capabilities.Interactive: true })
                 return await work(null).ConfigureAwait(false);
             return await new Status(session.Error).StartAsync("asking", context => work((left, rest) =>
-                context.Status($"waiting for {Units.Count(left, "process", "processes")}, {Math.Ceiling(rest.TotalSeconds):0} s more"))).ConfigureAwait(false);
+                context.Status(
+                $"waiting for {Units.Count(left, "process", "processes")}, {Math.Ceiling(rest.TotalSeconds):0} s more"))).ConfigureAwait(
+                false);
         }
     }
 }

@@ -19,10 +19,20 @@ internal static class UndoCommand
 
     public static Command Build()
     {
-        var id = new Argument<string?>("ID") { Description = "The operation, as held list shows it; the last one that is not undone where nothing is said.", Arity = ArgumentArity.ZeroOrOne };
+        var id = new Argument<string?>("ID")
+        {
+            Description = "The operation, as held list shows it; the last one that is not undone where nothing is said.",
+            Arity = ArgumentArity.ZeroOrOne,
+        };
         var choice = new OperationChoice();
         var (dryRun, yes) = (CommonOptions.DryRun(), CommonOptions.Yes());
-        var command = new ExampleCommand("undo", "Put back exactly what an operation has changed. An undo is an operation itself, and can be undone.", Examples) { id, dryRun, yes };
+        var command = new ExampleCommand(
+            "undo", "Put back exactly what an operation has changed. An undo is an operation itself, and can be undone.", Examples)
+        {
+            id,
+            dryRun,
+            yes,
+        };
         choice.AddTo(command);
         command.SetAction(async (parsed, cancel) =>
         {
@@ -38,15 +48,21 @@ internal static class UndoCommand
             if (!parsed.GetValue(yes) && !await Question.IsAnsweredYesAsync(session, "Put it back?", cancel).ConfigureAwait(false))
                 return End(session, document with { ExitCode = 1 }, "Nothing was changed.");
             RefuseIfRunning(areas);
-            var undo = choice.Catalog(parsed, cancel).Undo(areas, (header, place) => OperationIndex.TryPut(choice.Machine(parsed), header, place), cancel);
-            document = document with { Operation = undo.Operation, NotRestored = [.. undo.NotRestored.Select(n => new NotRestoredPart(PathBytes.Shown(n.Subject), n.Reason))] };
+            var undo = choice.Catalog(parsed, cancel)
+                .Undo(areas, (header, place) => OperationIndex.TryPut(choice.Machine(parsed), header, place), cancel);
+            document = document with
+            {
+                Operation = undo.Operation,
+                NotRestored = [.. undo.NotRestored.Select(n => new NotRestoredPart(PathBytes.Shown(n.Subject), n.Reason))],
+            };
             if (undo.NotRestored.Count == 0)
                 return End(session, document, $"Put back as it was.\nUndo: mukta undo {undo.Operation}{choice.Arguments(parsed)}");
             foreach (var (subject, reason) in undo.NotRestored.Where(_ => !session.IsJson))
                 session.Output.MarkupLineInterpolated($"  [red]not restored[/]  {PathBytes.Shown(subject)}: {reason}");
             return End(
                 session, document with { ExitCode = (int)ExitCode.Problems },
-                $"{Units.Count(undo.NotRestored.Count, "change is", "changes are")} not restored; the rest is as it was.\nNext: mukta undo {areas[0].Id}{choice.Arguments(parsed)}");
+                $"{Units.Count(undo.NotRestored.Count, "change is", "changes are")} not restored; the rest is as it was.\nNext: mukta "
+                + $"undo {areas[0].Id}{choice.Arguments(parsed)}");
         });
         return command;
     }
@@ -54,24 +70,36 @@ internal static class UndoCommand
     private static List<KeptOperation> Chosen(IReadOnlyList<KeptOperation> all, string? id, string words)
     {
         var operation = id ?? all.LastOrDefault(o => o.State != OperationState.Undone && o.Record.Header.Undoes is null)?.Id
-            ?? throw new MuktaException(ExitCode.BadInput, "There is no operation to undo.", "no operation is known here", $"List them: mukta held list{words}");
+            ?? throw new MuktaException(
+            ExitCode.BadInput, "There is no operation to undo.", "no operation is known here", $"List them: mukta held list{words}");
         var areas = all.Where(o => o.Id == operation).ToList();
         if (areas.Count == 0)
-            throw new MuktaException(ExitCode.BadInput, "There is no such operation.", PathBytes.Shown(operation), $"List them: mukta held list{words} (an install that is not known can be named with --in)");
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, "There is no such operation.", PathBytes.Shown(operation),
+                $"List them: mukta held list{words} (an install that is not known can be named with --in)");
+        }
+
         return areas.Any(a => a.State != OperationState.Undone) ? areas
-            : throw new MuktaException(ExitCode.BadInput, "This operation is undone already.", operation, $"List them: mukta held list{words}");
+            : throw new MuktaException(
+            ExitCode.BadInput, "This operation is undone already.", operation, $"List them: mukta held list{words}");
     }
 
     private static void RefuseIfWorkedOn(IReadOnlyList<KeptOperation> areas)
     {
         if (areas.FirstOrDefault(a => a.State == OperationState.Running) is { } running)
-            throw new MuktaException(ExitCode.Blocked, "A run of mukta is working on this operation.", PathBytes.Shown(running.Place), "Wait until it has finished, then run the same command again.");
+        {
+            throw new MuktaException(
+                ExitCode.Blocked, "A run of mukta is working on this operation.", PathBytes.Shown(running.Place),
+                "Wait until it has finished, then run the same command again.");
+        }
     }
 
     private static void Show(Session session, IReadOnlyList<KeptOperation> areas)
     {
         new HeldText(session.Output).Write(areas);
-        foreach (var kind in areas.SelectMany(a => a.Record.Changes.Select(c => (Area: a, Change: c))).Where(c => c.Change.UndoPhrase is not null).GroupBy(c => c.Change.UndoPhrase!))
+        foreach (var kind in areas.SelectMany(a => a.Record.Changes.Select(c => (Area: a, Change: c)))
+            .Where(c => c.Change.UndoPhrase is not null).GroupBy(c => c.Change.UndoPhrase!))
         {
             var (area, first) = kind.First();
             var shown = first is ServiceChanged ? first.Subject : Path.Join(area.Anchor, first.Subject);
@@ -82,7 +110,9 @@ internal static class UndoCommand
     /// <summary>Nothing is touched while somebody uses what it is about.</summary>
     private static void RefuseIfRunning(IReadOnlyList<KeptOperation> areas)
     {
-        var used = areas.SelectMany(a => a.Parent == KeptArea.OfInstall ? [a.Anchor] : a.Record.Changes.Where(c => c.Keeps).Select(c => Path.Join(a.Anchor, c.Subject))).Distinct().ToList();
+        var used = areas.SelectMany(
+            a => a.Parent == KeptArea.OfInstall ? [a.Anchor]
+            : a.Record.Changes.Where(c => c.Keeps).Select(c => Path.Join(a.Anchor, c.Subject))).Distinct().ToList();
         if (used.Count > 0 && new ProcessTable().Using(used, []).Running is { Count: > 0 } running)
             throw new ProductRuns(running, $"End it with: mukta stop {Shell.Quoted(used[0])}");
     }

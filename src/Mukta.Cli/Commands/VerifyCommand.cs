@@ -23,25 +23,41 @@ internal static class VerifyCommand
         var target = new TargetOptions();
         var noStrays = new Option<bool>("--no-strays") { Description = "Count files that the manifest does not list as problems." };
         var all = new Option<bool>("--all") { Description = "List every finding, however many there are." };
-        var quick = new Option<bool>("--quick") { Description = "Trust files that nobody has touched since an earlier verification or repair read them. Does not find silent damage on the disk." };
-        var command = new ExampleCommand("verify", "Compare an install with its manifest. Changes nothing in it.", Examples) { quick, noStrays, all };
+        var quick = new Option<bool>("--quick")
+        {
+            Description =
+            "Trust files that nobody has touched since an earlier verification or repair read them. Does not find silent damage on the "
+            + "disk.",
+        };
+        var command = new ExampleCommand("verify", "Compare an install with its manifest. Changes nothing in it.", Examples)
+        {
+            quick,
+            noStrays,
+            all,
+        };
         target.AddTo(command);
         command.SetAction(async (parsed, cancel) =>
         {
             using var session = new Session(parsed);
             var found = await target.FindAsync(parsed, session, needsManifest: true, cancel).ConfigureAwait(false);
-            return await RunAsync(session, found, parsed.GetValue(quick), parsed.GetValue(noStrays), parsed.GetValue(all), cancel).ConfigureAwait(false);
+            return await RunAsync(
+                session, found, parsed.GetValue(quick), parsed.GetValue(noStrays), parsed.GetValue(all), cancel).ConfigureAwait(false);
         });
         return command;
     }
 
-    private static async Task<int> RunAsync(Session session, InstallTarget target, bool isQuick, bool straysCount, bool all, CancellationToken cancel)
+    private static async Task<int> RunAsync(
+        Session session, InstallTarget target, bool isQuick, bool straysCount, bool all, CancellationToken cancel)
     {
         using var install = Folder.Open(target.Path);
         var meter = new WorkMeter();
-        var (verifier, options) = (new QuickVerifier(TimeProvider.System, new VerifiedRecords(target.Machine)), new VerifyOptions { Meter = meter });
+        var (verifier, options) =
+            (new QuickVerifier(TimeProvider.System, new VerifiedRecords(target.Machine)), new VerifyOptions { Meter = meter });
         var result = await Progressing.ShowAsync(
-            session, meter, () => Task.FromResult(isQuick ? verifier.Quick(target.ManifestFile!, install, options, cancel) : verifier.Full(target.ManifestFile!, install, options, cancel))).ConfigureAwait(false);
+            session, meter,
+            () => Task.FromResult(
+            isQuick ? verifier.Quick(target.ManifestFile!, install, options, cancel)
+            : verifier.Full(target.ManifestFile!, install, options, cancel))).ConfigureAwait(false);
         if (session.IsVerbose)
             session.Log().Debug("hashed with {Method}", HashMethod.DecisionFor(result.BytesRead));
 

@@ -23,7 +23,8 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
         var (_, outage) = await stage.StartAsync(DemoStage.StandIns, ["outage", "outage.json"], cancel).ConfigureAwait(false);
         await StandInsAsync(["scenario", stage.Folder, "--outage", outage], cancel).ConfigureAwait(false);
         await File.WriteAllTextAsync(Path.Join(stage.Folder, "faults.json"), Faults, cancel).ConfigureAwait(false);
-        var (mirror, url) = await stage.StartAsync(DemoStage.StandIns, ["mirror", "mirror", "--faults", "faults.json", "--log", "mirror.log"], cancel).ConfigureAwait(false);
+        var (mirror, url) = await stage.StartAsync(
+            DemoStage.StandIns, ["mirror", "mirror", "--faults", "faults.json", "--log", "mirror.log"], cancel).ConfigureAwait(false);
         Say($"A stand-in for the vendor's mirror answers at {url}.");
         await PublishAsync(url, cancel).ConfigureAwait(false);
         await AroundAsync(cancel).ConfigureAwait(false);
@@ -60,9 +61,16 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
     private async Task PublishAsync(string url, CancellationToken cancel)
     {
         Say("The vendor publishes a release: a list of its files, with the hash of every piece.");
-        await MuktaAsync(0, ["manifest", "make", "mirror/gannet-post/1.4.2", "--product", "gannet-post", "--release", "1.4.2", "--sequence", "41", "--piece-size", "256KiB", "--base-url", $"{url}/gannet-post/1.4.2", "--out", Manifest], cancel).ConfigureAwait(false);
+        await MuktaAsync(
+            0, ["manifest", "make", "mirror/gannet-post/1.4.2", "--product", "gannet-post", "--release", "1.4.2", "--sequence", "41",
+            "--piece-size", "256KiB", "--base-url", $"{url}/gannet-post/1.4.2", "--out", Manifest], cancel).ConfigureAwait(false);
         foreach (var (product, release) in new[] { ("kelp-and-kiln", "0.9.0"), ("pierhead", "3.2.0"), ("tidewarden", "2.0.5") })
-            await MuktaAsync(0, ["manifest", "make", $"mirror/{product}/{release}", "--product", product, "--release", release, "--piece-size", "64KiB", "--base-url", $"{url}/{product}/{release}", "--quiet", "--out", $"{product}.meta4"], cancel).ConfigureAwait(false);
+        {
+            await MuktaAsync(
+                0, ["manifest", "make", $"mirror/{product}/{release}", "--product", product, "--release", release, "--piece-size", "64KiB",
+                "--base-url", $"{url}/{product}/{release}", "--quiet", "--out", $"{product}.meta4"], cancel).ConfigureAwait(false);
+        }
+
         await MuktaAsync(0, ["manifest", "show", Manifest], cancel).ConfigureAwait(false);
     }
 
@@ -86,10 +94,12 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
     /// <summary>When repair is not enough.</summary>
     private async Task AnewAsync(CancellationToken cancel)
     {
-        Say("The game starts, and its anti-cheat module throws the player out. The most frequent remedy: the vendor's own setup repairs it.");
+        Say("The game starts, and its anti-cheat module throws the player out. The most frequent remedy: the vendor's own setup repairs "
+            + "it.");
         await MuktaAsync(null, ["setup", "tidewarden", "--repair", .. Profiles, .. Agreed], cancel).ConfigureAwait(false);
 
-        Say("Not enough. Make it anew, with its leftovers swept: only a damaged piece is fetched, everything else comes from the old install.");
+        Say("Not enough. Make it anew, with its leftovers swept: only a damaged piece is fetched, everything else comes from the old "
+            + "install.");
         await StandInsAsync(["break", stage.Folder, "--modules"], cancel).ConfigureAwait(false);
         await MuktaAsync(null, ["reinstall", "tidewarden", .. Profiles, .. Agreed], cancel).ConfigureAwait(false);
 
@@ -117,7 +127,8 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
     {
         console.MarkupLineInterpolated($"[bold]$ mukta {string.Join(' ', arguments.Select(Shell.Quoted))}[/]");
         var code = await stage.RunAsync(DemoStage.Mukta, arguments, cancel).ConfigureAwait(false);
-        return expected is null || code == expected ? code : throw new InvalidOperationException($"The demo's command ended with exit code {code} instead of {expected}.");
+        return expected is null || code == expected ? code
+            : throw new InvalidOperationException($"The demo's command ended with exit code {code} instead of {expected}.");
     }
 
     private async Task StandInsAsync(IReadOnlyList<string> arguments, CancellationToken cancel)

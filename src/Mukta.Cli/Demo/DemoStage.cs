@@ -22,7 +22,12 @@ internal sealed class DemoStage : IDisposable
     public static DemoStage Open(string? keep)
     {
         if (!File.Exists(StandIns))
-            throw new MuktaException(ExitCode.BadInput, "The demo needs the program mukta-standins beside mukta.", StandIns, "Put both programs of the release into one folder.");
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, "The demo needs the program mukta-standins beside mukta.", StandIns,
+                "Put both programs of the release into one folder.");
+        }
+
         if (keep is null)
             return new DemoStage(Directory.CreateTempSubdirectory("mukta-demo-").FullName, isKept: false);
         if (Directory.Exists(keep) && Directory.EnumerateFileSystemEntries(keep).Any())
@@ -33,7 +38,8 @@ internal sealed class DemoStage : IDisposable
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {
-            throw new MuktaException(ExitCode.Blocked, "The folder for the demo cannot be made.", keep, "Name a folder that you may write to with --keep.", e);
+            throw new MuktaException(
+                ExitCode.Blocked, "The folder for the demo cannot be made.", keep, "Name a folder that you may write to with --keep.", e);
         }
     }
 
@@ -55,7 +61,8 @@ internal sealed class DemoStage : IDisposable
     }
 
     /// <summary>Starts a program that goes on, and answers what it prints first.</summary>
-    public async Task<(Process Process, string FirstLine)> StartAsync(string program, IReadOnlyList<string> arguments, CancellationToken cancel)
+    public async Task<(Process Process, string FirstLine)> StartAsync(
+        string program, IReadOnlyList<string> arguments, CancellationToken cancel)
     {
         var start = StartOf(program, arguments);
         start.RedirectStandardOutput = true;

@@ -1,4 +1,5 @@
 namespace Mukta.Cli.Json;
 
 /// <summary><c>mukta.adopt/1</c></summary>
-internal sealed record AdoptDocument(string Format, string Product, string Install, bool DryRun, int ExitCode, bool IsRecorded, VerifyDocument Verify);
+internal sealed record AdoptDocument(
+    string Format, string Product, string Install, bool DryRun, int ExitCode, bool IsRecorded, VerifyDocument Verify);

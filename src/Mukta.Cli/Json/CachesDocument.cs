@@ -11,8 +11,26 @@ internal sealed record CachesDocument(string Format, string Product, bool DryRun
 }
 
 /// <summary>A cache folder, or something temporary.</summary>
-internal sealed record CachePart(string Name, string Path, string Kind, long Bytes, long Files, DateTimeOffset? LastUsed, string? Holds, bool MayBeCleared, string? Blocked)
+internal sealed record CachePart
 {
+    public required string Name { get; init; }
+
+    public required string Path { get; init; }
+
+    public required string Kind { get; init; }
+
+    public required long Bytes { get; init; }
+
+    public required long Files { get; init; }
+
+    public DateTimeOffset? LastUsed { get; init; }
+
+    public string? Holds { get; init; }
+
+    public required bool MayBeCleared { get; init; }
+
+    public string? Blocked { get; init; }
+
     /// <summary>True once it is cleared; missing where that was not asked for.</summary>
     public bool? IsCleared { get; init; }
 
@@ -20,9 +38,18 @@ internal sealed record CachePart(string Name, string Path, string Kind, long Byt
 
     public string? Failure { get; init; }
 
-    public static CachePart Of(CacheFolder cache) => new(
-        cache.Name, PathBytes.Shown(cache.Path), Rendering.FindingWords.Name(cache.Kind), cache.Size.Bytes, cache.Size.Files, Rendering.CacheText.LastUsed(cache), cache.Holds,
-        cache.Blocked is null, cache.Blocked);
+    public static CachePart Of(CacheFolder cache) => new()
+    {
+        Name = cache.Name,
+        Path = PathBytes.Shown(cache.Path),
+        Kind = Rendering.FindingWords.Name(cache.Kind),
+        Bytes = cache.Size.Bytes,
+        Files = cache.Size.Files,
+        LastUsed = Rendering.CacheText.LastUsed(cache),
+        Holds = cache.Holds,
+        MayBeCleared = cache.Blocked is null,
+        Blocked = cache.Blocked,
+    };
 
     public static CachePart Of(ClearedCache cleared) => Of(cleared.Cache) with
     {

@@ -20,14 +20,42 @@ internal sealed record UndoDocument(string Format, string Undoes, bool DryRun, i
 internal sealed record NotRestoredPart(string What, string Reason);
 
 /// <summary>What an operation keeps in one place.</summary>
-internal sealed record HeldPart(string Operation, string Command, string? Product, string? Release, DateTimeOffset Started, string State, string Place, long Bytes, long Files, int Changes)
+internal sealed record HeldPart
 {
+    public required string Operation { get; init; }
+
+    public required string Command { get; init; }
+
+    public string? Product { get; init; }
+
+    public string? Release { get; init; }
+
+    public required DateTimeOffset Started { get; init; }
+
+    public required string State { get; init; }
+
+    public required string Place { get; init; }
+
+    public required long Bytes { get; init; }
+
+    public required long Files { get; init; }
+
+    public required int Changes { get; init; }
+
     public string? Undoes { get; init; }
 
-    public static HeldPart Of(KeptOperation operation) => new(
-        operation.Id, operation.Record.Header.Command, operation.Record.Header.Product, operation.Record.Header.Release, operation.Record.Header.Started,
-        JsonNames.OfName(operation.State.ToString()), PathBytes.Shown(operation.Place), operation.Size.Bytes, operation.Size.Files, operation.Record.Changes.Count)
+    public static HeldPart Of(KeptOperation operation) => new()
     {
+        Operation = operation.Id,
+        Command = operation.Record.Header.Command,
+        Product = operation.Record.Header.Product,
+        Release = operation.Record.Header.Release,
+        Started = operation.Record.Header.Started,
+        State = JsonNames.OfName(operation.State.ToString()),
+        Place = PathBytes.Shown(operation.Place),
+        Bytes = operation.Size.Bytes,
+        Files = operation.Size.Files,
+        Changes = operation.Record.Changes.Count,
         Undoes = operation.Record.Header.Undoes,
     };
 }

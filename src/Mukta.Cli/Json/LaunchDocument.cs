@@ -4,7 +4,8 @@ using Mukta.Host.Launching;
 namespace Mukta.Cli.Json;
 
 /// <summary><c>mukta.launch/1</c></summary>
-internal sealed record LaunchDocument(string Format, string Product, string Install, bool DryRun, int ExitCode, IReadOnlyList<LaunchPart> Entries)
+internal sealed record LaunchDocument(
+    string Format, string Product, string Install, bool DryRun, int ExitCode, IReadOnlyList<LaunchPart> Entries)
 {
     public string? Operation { get; init; }
 }
@@ -21,7 +22,8 @@ internal sealed record LaunchPart(string Entry, bool IsAsExpected, string? Exec,
     public static LaunchPart Of(LaunchEntry entry, string title)
     {
         var findings = LaunchFindings.Of([entry]).Select(f => f.Seen).ToList();
-        return new LaunchPart(PathBytes.Shown(entry.Path), findings.Count == 0, entry.Entry?.Get("Exec"), entry.Entry?.Get("Path"), findings)
+        return new LaunchPart(
+            PathBytes.Shown(entry.Path), findings.Count == 0, entry.Entry?.Get("Exec"), entry.Entry?.Get("Path"), findings)
         {
             Restored = LaunchFindings.Restored(entry, title),
             IsStale = entry.Asked is null ? true : null,

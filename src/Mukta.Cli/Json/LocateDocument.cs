@@ -12,16 +12,22 @@ internal sealed record LocateDocument(IReadOnlyList<LocatedPart> Products)
     /// <summary>Folders that were recorded and are no installs any more; missing where nothing was recorded.</summary>
     public IReadOnlyList<string>? Forgotten { get; init; }
 
-    public static LocateDocument Of(IReadOnlyList<Located> located, IReadOnlyList<string>? forgotten) => new([.. located.Select(l => new LocatedPart(
-        l.Loaded.Profile.Product, l.Loaded.Profile.Title, PathBytes.Shown(l.Loaded.File), l.Manifests.Count == 0 ? null : ReleasePart.Of(l.Manifests[0]), l.Fault,
-        [.. l.Installs.Select(i => new FoundPart(PathBytes.Shown(i.Path), i.IsCurrent, i.HasMarker, i.Evidence?.Present, i.Evidence?.Listed, i.Evidence?.Bytes) { Release = i.Release, IsRecorded = i.IsRecorded })]))])
-    {
-        Forgotten = forgotten is null ? null : [.. forgotten.Select(PathBytes.Shown)],
-    };
+    public static LocateDocument Of(IReadOnlyList<Located> located, IReadOnlyList<string>? forgotten) =>
+        new([.. located.Select(l => new LocatedPart(
+        l.Loaded.Profile.Product, l.Loaded.Profile.Title, PathBytes.Shown(l.Loaded.File),
+        l.Manifests.Count == 0 ? null : ReleasePart.Of(l.Manifests[0]), l.Fault,
+        [.. l.Installs.Select(
+        i => new FoundPart(PathBytes.Shown(
+        i.Path), i.IsCurrent, i.HasMarker, i.Evidence?.Present, i.Evidence?.Listed, i.Evidence?.Bytes) { Release = i.Release,
+        IsRecorded = i.IsRecorded })]))])
+        {
+            Forgotten = forgotten is null ? null : [.. forgotten.Select(PathBytes.Shown)],
+        };
 }
 
 /// <summary>A product.</summary>
-internal sealed record LocatedPart(string Product, string Title, string Profile, ReleasePart? Release, string? ManifestFault, IReadOnlyList<FoundPart> Installs);
+internal sealed record LocatedPart(
+    string Product, string Title, string Profile, ReleasePart? Release, string? ManifestFault, IReadOnlyList<FoundPart> Installs);
 
 /// <summary>An install.</summary>
 internal sealed record FoundPart(string Path, bool IsCurrent, bool HasMarker, int? FilesPresent, int? FilesListed, long? Bytes)

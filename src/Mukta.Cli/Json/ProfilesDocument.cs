@@ -6,9 +6,33 @@ namespace Mukta.Cli.Json;
 /// <summary><c>mukta.profile.check/1</c> and <c>mukta.profile.show/1</c></summary>
 internal sealed record ProfilesDocument(string Format, IReadOnlyList<ProfilePart> Profiles)
 {
-    public static ProfilesDocument Of(string format, IEnumerable<LoadedProfile> profiles) => new(format, [.. profiles.Select(p => new ProfilePart(
-        p.Profile.Product, p.Profile.Title, ProfileText.KindName(p.Profile.Kind), p.File, p.Profile.Needs, [.. p.Profile.Installs.Places.Select(i => i.Text)], p.ManifestLocation))]);
+    public static ProfilesDocument Of(string format, IEnumerable<LoadedProfile> profiles) =>
+        new(format, [.. profiles.Select(p => new ProfilePart()
+        {
+            Product = p.Profile.Product,
+            Title = p.Profile.Title,
+            Kind = ProfileText.KindName(p.Profile.Kind),
+            File = p.File,
+            Needs = p.Profile.Needs,
+            Places = [.. p.Profile.Installs.Places.Select(i => i.Text)],
+            Manifest = p.ManifestLocation,
+        })]);
 }
 
 /// <summary>A profile in short.</summary>
-internal sealed record ProfilePart(string Product, string Title, string Kind, string File, IReadOnlyList<string> Needs, IReadOnlyList<string> Places, string? Manifest);
+internal sealed record ProfilePart
+{
+    public required string Product { get; init; }
+
+    public required string Title { get; init; }
+
+    public required string Kind { get; init; }
+
+    public required string File { get; init; }
+
+    public required IReadOnlyList<string> Needs { get; init; }
+
+    public required IReadOnlyList<string> Places { get; init; }
+
+    public string? Manifest { get; init; }
+}

@@ -5,33 +5,91 @@ using Mukta.UserData;
 namespace Mukta.Cli.Json;
 
 /// <summary>What a reinstall's document is made of.</summary>
-internal sealed record ReinstallDocument(string Product, bool IsDryRun, ExitCode Code, IReadOnlyList<ReinstallTarget> Targets, ReinstallWish Wish)
+internal sealed record ReinstallDocument(
+    string Product, bool IsDryRun, ExitCode Code, IReadOnlyList<ReinstallTarget> Targets, ReinstallWish Wish)
 {
     public ReinstallOutcome? Outcome { get; init; }
 
-    public ReinstallPart Made() => new(
-        "mukta.reinstall/1", Product, IsDryRun, (int)Code, Outcome?.Operation, Outcome?.Elapsed.TotalSeconds, Wish.DropsUserData,
-        [.. Targets.Select(t => RemadePart.Of(t, Outcome?.Targets.FirstOrDefault(d => d.Target == t)))]);
+    public ReinstallPart Made() => new()
+    {
+        Format = "mukta.reinstall/1",
+        Product = Product,
+        DryRun = IsDryRun,
+        ExitCode = (int)Code,
+        Operation = Outcome?.Operation,
+        Seconds = Outcome?.Elapsed.TotalSeconds,
+        DropsUserData = Wish.DropsUserData,
+        Installs = [.. Targets.Select(t => RemadePart.Of(t, Outcome?.Targets.FirstOrDefault(d => d.Target == t)))],
+    };
 }
 
 /// <summary><c>mukta.reinstall/1</c></summary>
-internal sealed record ReinstallPart(string Format, string Product, bool DryRun, int ExitCode, string? Operation, double? Seconds, bool DropsUserData, IReadOnlyList<RemadePart> Installs);
+internal sealed record ReinstallPart
+{
+    public required string Format { get; init; }
+
+    public required string Product { get; init; }
+
+    public required bool DryRun { get; init; }
+
+    public required int ExitCode { get; init; }
+
+    public string? Operation { get; init; }
+
+    public double? Seconds { get; init; }
+
+    public required bool DropsUserData { get; init; }
+
+    public required IReadOnlyList<RemadePart> Installs { get; init; }
+}
 
 /// <summary>One install that is made anew.</summary>
-internal sealed record RemadePart(
-    string Product, string Path, bool WasThere, string? Release, long Bytes, long BytesToFetch, long BytesNotFetched, bool RunsRemove, bool RunsInstall,
-    IReadOnlyList<PlacePart> UserData, IReadOnlyList<PlacePart> Leftovers, IReadOnlyList<string> Inside)
+internal sealed record RemadePart
 {
+    public required string Product { get; init; }
+
+    public required string Path { get; init; }
+
+    public required bool WasThere { get; init; }
+
+    public string? Release { get; init; }
+
+    public required long Bytes { get; init; }
+
+    public required long BytesToFetch { get; init; }
+
+    public required long BytesNotFetched { get; init; }
+
+    public required bool RunsRemove { get; init; }
+
+    public required bool RunsInstall { get; init; }
+
+    public required IReadOnlyList<PlacePart> UserData { get; init; }
+
+    public required IReadOnlyList<PlacePart> Leftovers { get; init; }
+
+    public required IReadOnlyList<string> Inside { get; init; }
+
     public long? BytesFetched { get; init; }
 
     public string? UserDataArchive { get; init; }
 
     public VerifyDocument? After { get; init; }
 
-    public static RemadePart Of(ReinstallTarget target, ReinstalledTarget? done) => new(
-        target.Profile.Product, PathBytes.Shown(target.Path), target.IsThere, target.Manifest.Release, target.Manifest.TotalSize, target.Build.BytesToFetch, target.BytesNotFetched, target.RunsRemove, target.RunsInstall,
-        [.. target.UserData.Select(PlacePart.Of)], [.. target.Leftovers.Select(PlacePart.Of)], [.. target.Inside.Select(PathBytes.Shown)])
+    public static RemadePart Of(ReinstallTarget target, ReinstalledTarget? done) => new()
     {
+        Product = target.Profile.Product,
+        Path = PathBytes.Shown(target.Path),
+        WasThere = target.IsThere,
+        Release = target.Manifest.Release,
+        Bytes = target.Manifest.TotalSize,
+        BytesToFetch = target.Build.BytesToFetch,
+        BytesNotFetched = target.BytesNotFetched,
+        RunsRemove = target.RunsRemove,
+        RunsInstall = target.RunsInstall,
+        UserData = [.. target.UserData.Select(PlacePart.Of)],
+        Leftovers = [.. target.Leftovers.Select(PlacePart.Of)],
+        Inside = [.. target.Inside.Select(PathBytes.Shown)],
         BytesFetched = done?.BytesFetched,
         UserDataArchive = done?.Archive is { } archive ? PathBytes.Shown(archive) : null,
         After = done is null ? null : VerifyDocument.Of(done.After, target.Path, straysCount: false, next: null),
@@ -42,5 +100,6 @@ internal sealed record RemadePart(
 internal sealed record PlacePart(string Path, long Bytes, long Files, DateTimeOffset? LastUsed, string Why, string? Stays)
 {
     public static PlacePart Of(UserPlace place) => new(
-        PathBytes.Shown(place.Path), place.Size.Bytes, place.Size.Files, place.Size.LastUsedNs > 0 ? DateTimeOffset.UnixEpoch.AddTicks(place.Size.LastUsedNs / 100) : null, place.Why, place.Blocked);
+        PathBytes.Shown(place.Path), place.Size.Bytes, place.Size.Files,
+        place.Size.LastUsedNs > 0 ? DateTimeOffset.UnixEpoch.AddTicks(place.Size.LastUsedNs / 100) : null, place.Why, place.Blocked);
 }

@@ -27,5 +27,6 @@ internal sealed record RemedyDocument(string Format, string Product, bool DryRun
 /// <summary>A step.</summary>
 internal sealed record RemedyStepPart(string Act, string Subject, string Why, long Bytes, long Files)
 {
-    public static RemedyStepPart Of(RemedyStep step) => new(JsonNames.OfName(step.Act.ToString()), PathBytes.Shown(step.Subject), step.Why, step.Bytes, step.Files);
+    public static RemedyStepPart Of(RemedyStep step) =>
+        new(JsonNames.OfName(step.Act.ToString()), PathBytes.Shown(step.Subject), step.Why, step.Bytes, step.Files);
 }

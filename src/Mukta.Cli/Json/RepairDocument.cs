@@ -37,10 +37,13 @@ internal sealed record RepairDocument
 }
 
 /// <summary>What is going to be done, and what it costs.</summary>
-internal sealed record PlanPart(long BytesToFetch, long BytesElsewhere, long BytesKept, long BytesHeld, long ExtraSpace, IReadOnlyList<StepPart> Steps, IReadOnlyList<FindingPart> LeftOpen)
+internal sealed record PlanPart(
+    long BytesToFetch, long BytesElsewhere, long BytesKept, long BytesHeld, long ExtraSpace, IReadOnlyList<StepPart> Steps,
+    IReadOnlyList<FindingPart> LeftOpen)
 {
     public static PlanPart Of(RepairPlan plan) => new(
-        plan.BytesToFetch, plan.BytesElsewhere, plan.BytesKept, plan.BytesHeld, plan.ExtraSpace, [.. plan.Steps.Select(StepPart.Of)], [.. plan.LeftOpen.Select(FindingPart.Of)]);
+        plan.BytesToFetch, plan.BytesElsewhere, plan.BytesKept, plan.BytesHeld, plan.ExtraSpace, [.. plan.Steps.Select(StepPart.Of)],
+        [.. plan.LeftOpen.Select(FindingPart.Of)]);
 }
 
 /// <summary>One step.</summary>
@@ -74,7 +77,15 @@ internal sealed record StepPart(string Act, string Path)
         var path = PathBytes.Shown(step.Path);
         return step switch
         {
-            PutFile p => new("put-file", path) { BytesToFetch = p.BytesToFetch, BytesElsewhere = p.BytesElsewhere, BytesKept = p.BytesKept, Way = p.Way.ToString().ToLowerInvariant(), IsFresh = p.IsFresh, Replaces = p.Replaces is not null },
+            PutFile p => new("put-file", path)
+            {
+                BytesToFetch = p.BytesToFetch,
+                BytesElsewhere = p.BytesElsewhere,
+                BytesKept = p.BytesKept,
+                Way = p.Way.ToString().ToLowerInvariant(),
+                IsFresh = p.IsFresh,
+                Replaces = p.Replaces is not null,
+            },
             PutLink p => new("put-link", path) { Target = p.Link.Target, Replaces = p.Holds },
             FixCase f => new("fix-case", path) { From = PathBytes.Shown(f.From), Mode = f.Mode is { } mode ? Units.Mode(mode) : null },
             FixMode f => new("fix-mode", path) { From = Units.Mode(f.From), Mode = Units.Mode(f.To) },

@@ -23,11 +23,45 @@ internal sealed record ServiceStepPart(string Act, string Unit)
 }
 
 /// <summary>A service, and how it should be.</summary>
-internal sealed record ServicePart(
-    string Unit, bool IsAsExpected, string Load, string Startup, string ExpectedStartup, string? State, string ExpectedState, string Sub, string Result,
-    int ExitStatus, DateTimeOffset? Since, IReadOnlyList<string>? LastLines)
+internal sealed record ServicePart
 {
-    public static ServicePart Of(ServiceExpectation expected, ServiceState state) => new(
-        state.Unit, state.IsAsExpected(expected), state.Load, state.Startup, expected.Startup, state.Active, expected.State, state.Sub, state.Result, state.ExitStatus, state.Since,
-        state.LastLines.Count == 0 ? null : [.. state.LastLines.Select(PathBytes.Shown)]);
+    public required string Unit { get; init; }
+
+    public required bool IsAsExpected { get; init; }
+
+    public required string Load { get; init; }
+
+    public required string Startup { get; init; }
+
+    public required string ExpectedStartup { get; init; }
+
+    public string? State { get; init; }
+
+    public required string ExpectedState { get; init; }
+
+    public required string Sub { get; init; }
+
+    public required string Result { get; init; }
+
+    public required int ExitStatus { get; init; }
+
+    public DateTimeOffset? Since { get; init; }
+
+    public IReadOnlyList<string>? LastLines { get; init; }
+
+    public static ServicePart Of(ServiceExpectation expected, ServiceState state) => new()
+    {
+        Unit = state.Unit,
+        IsAsExpected = state.IsAsExpected(expected),
+        Load = state.Load,
+        Startup = state.Startup,
+        ExpectedStartup = expected.Startup,
+        State = state.Active,
+        ExpectedState = expected.State,
+        Sub = state.Sub,
+        Result = state.Result,
+        ExitStatus = state.ExitStatus,
+        Since = state.Since,
+        LastLines = state.LastLines.Count == 0 ? null : [.. state.LastLines.Select(PathBytes.Shown)],
+    };
 }

@@ -17,7 +17,8 @@ internal sealed record ProcessPart(int Pid, string Name, uint Owner, DateTimeOff
 
     public string? LeftBecause { get; init; }
 
-    public static ProcessPart Of(RunningProcess process) => new(process.Pid, PathBytes.Shown(process.Name), process.Owner, process.Since, [.. process.Reasons.Select(PathBytes.Shown)]);
+    public static ProcessPart Of(RunningProcess process) =>
+        new(process.Pid, PathBytes.Shown(process.Name), process.Owner, process.Since, [.. process.Reasons.Select(PathBytes.Shown)]);
 
     public static ProcessPart Of(EndedProcess ended) => Of(ended.Process) with { IsGone = ended.IsGone, LeftBecause = ended.Reason };
 }

@@ -41,23 +41,24 @@ internal sealed record VerifyDocument
 
     public string? Next { get; init; }
 
-    public static VerifyDocument Of(VerifyResult result, string install, bool straysCount, string? next, IReadOnlyList<RunningProcess>? running = null) => new()
-    {
-        Install = PathBytes.Shown(install),
-        Verdict = result.IsIntact && !(straysCount && result.Strays.Any()) ? "intact" : "not-intact",
-        Release = ReleasePart.Of(result.Release),
-        BytesRead = result.BytesRead,
-        BytesTrusted = result.BytesTrusted,
-        FilesTrusted = result.FilesTrusted,
-        TrustedSince = result.TrustedSince,
-        ElapsedMs = (long)result.Elapsed.TotalMilliseconds,
-        BytesToFetch = result.BytesToFetch,
-        BytesGood = result.BytesGood,
-        ModesCompared = result.ModesCompared,
-        Counts = CountsOf(result),
-        Findings = [.. result.Findings.Select(FindingPart.Of)],
-        Next = next,
-    };
+    public static VerifyDocument Of(
+        VerifyResult result, string install, bool straysCount, string? next, IReadOnlyList<RunningProcess>? running = null) => new()
+        {
+            Install = PathBytes.Shown(install),
+            Verdict = result.IsIntact && !(straysCount && result.Strays.Any()) ? "intact" : "not-intact",
+            Release = ReleasePart.Of(result.Release),
+            BytesRead = result.BytesRead,
+            BytesTrusted = result.BytesTrusted,
+            FilesTrusted = result.FilesTrusted,
+            TrustedSince = result.TrustedSince,
+            ElapsedMs = (long)result.Elapsed.TotalMilliseconds,
+            BytesToFetch = result.BytesToFetch,
+            BytesGood = result.BytesGood,
+            ModesCompared = result.ModesCompared,
+            Counts = CountsOf(result),
+            Findings = [.. result.Findings.Select(FindingPart.Of)],
+            Next = next,
+        };
 
     private static Dictionary<string, int> CountsOf(VerifyResult result)
     {
@@ -68,19 +69,45 @@ internal sealed record VerifyDocument
             return counts;
         }
 
-        var listed = result.Manifest.Files.Select(f => f.Path).Concat(result.Manifest.Links.Select(l => l.Path)).ToHashSet(StringComparer.Ordinal);
+        var listed = result.Manifest.Files.Select(f => f.Path).Concat(result.Manifest.Links.Select(l => l.Path))
+            .ToHashSet(StringComparer.Ordinal);
         counts[FindingWords.Name(FileState.Intact)] = listed.Count - result.Problems.Count(f => listed.Contains(f.Path));
         return counts;
     }
 }
 
 /// <summary>Which release a document speaks of.</summary>
-internal sealed record ReleasePart(string? Product, string? Version, long? Sequence, DateTimeOffset? Expires, int Files, int Links, long Bytes, int WeakFiles)
+internal sealed record ReleasePart
 {
+    public string? Product { get; init; }
+
+    public string? Version { get; init; }
+
+    public long? Sequence { get; init; }
+
+    public DateTimeOffset? Expires { get; init; }
+
+    public required int Files { get; init; }
+
+    public required int Links { get; init; }
+
+    public required long Bytes { get; init; }
+
+    public required int WeakFiles { get; init; }
+
     public static ReleasePart Of(Manifest manifest) => Of(ReleaseFacts.Of(manifest));
 
-    public static ReleasePart Of(ReleaseFacts release) => new(
-        release.Product, release.Release, release.Sequence, release.Expires, release.Files, release.Links, release.Bytes, release.WeakFiles);
+    public static ReleasePart Of(ReleaseFacts release) => new()
+    {
+        Product = release.Product,
+        Version = release.Release,
+        Sequence = release.Sequence,
+        Expires = release.Expires,
+        Files = release.Files,
+        Links = release.Links,
+        Bytes = release.Bytes,
+        WeakFiles = release.WeakFiles,
+    };
 }
 
 /// <summary>One finding.</summary>

@@ -16,9 +16,13 @@ internal sealed class CacheText(IAnsiConsole console)
         foreach (var cache in caches)
         {
             console.MarkupLineInterpolated($"[bold]{cache.Name}[/]  {PathBytes.Shown(cache.Path)}");
-            var what = cache.Kind == NodeKind.Folder ? Units.Count(cache.Size.Files, "file") : $"a {FindingWords.Name(cache.Kind)}{(cache.IsTemporary ? "" : ", not a folder")}";
+            var what = cache.Kind == NodeKind.Folder ? Units.Count(cache.Size.Files, "file")
+                : $"a {FindingWords.Name(cache.Kind)}{(cache.IsTemporary ? "" : ", not a folder")}";
             var used = LastUsed(cache) is { } at ? $", last used {at.ToLocalTime():yyyy-MM-dd HH:mm}" : "";
-            console.WriteLine($"  {Units.Bytes(cache.Size.Bytes)} in {what}{used}{(cache.Size.Unreadable > 0 ? $", {Units.Count(cache.Size.Unreadable, "folder")} could not be listed" : "")}");
+            console.WriteLine(
+                $"  {Units.Bytes(cache.Size.Bytes)} in "
+                + $"{what}{used}"
+                + $"{(cache.Size.Unreadable > 0 ? $", {Units.Count(cache.Size.Unreadable, "folder")} could not be listed" : "")}");
             if (cache.Holds is not null)
                 console.WriteLine($"  holds {cache.Holds}");
             if (cache.Blocked is not null)
@@ -29,7 +33,11 @@ internal sealed class CacheText(IAnsiConsole console)
 
         var open = caches.Where(c => c.Blocked is null).ToList();
         if (caches.Count > 0)
-            console.WriteLine($"\nIn all {Units.Bytes(caches.Sum(c => c.Size.Bytes))} in {Units.Count(caches.Sum(c => c.Size.Files), "file")}; {Units.Bytes(open.Sum(c => c.Size.Bytes))} of it may be cleared.");
+        {
+            console.WriteLine(
+                $"\nIn all {Units.Bytes(caches.Sum(c => c.Size.Bytes))} in {Units.Count(caches.Sum(c => c.Size.Files), "file")}; "
+                + $"{Units.Bytes(open.Sum(c => c.Size.Bytes))} of it may be cleared.");
+        }
     }
 
     public void Cleared(IReadOnlyList<ClearedCache> cleared, bool isPermanent, bool isQuiet)
@@ -42,7 +50,11 @@ internal sealed class CacheText(IAnsiConsole console)
             if (failure is not null)
                 console.MarkupLineInterpolated($"  [red]left[/]     {PathBytes.Shown(cache.Path)}: {failure.What} {failure.Where}");
             else
-                console.WriteLine($"  cleared  {PathBytes.Shown(cache.Path)}, {Units.Bytes(cache.Size.Bytes)}{(keptAt is null ? "" : $"\n           kept in {PathBytes.Shown(keptAt)}")}");
+            {
+                console.WriteLine(
+                    $"  cleared  {PathBytes.Shown(cache.Path)}, "
+                    + $"{Units.Bytes(cache.Size.Bytes)}{(keptAt is null ? "" : $"\n           kept in {PathBytes.Shown(keptAt)}")}");
+            }
         }
     }
 }

@@ -12,18 +12,24 @@ internal sealed class CachesView(Session session, Product product, bool isPerman
     public override void Plan(ClearCachesPlan plan, bool isResumed)
     {
         text.Write(plan.Caches);
-        session.Output.WriteLine(isPermanent ? "All of this is deleted permanently: nothing brings it back." : "All of this is kept, and undo brings it back. The folders themselves stay.");
+        session.Output.WriteLine(
+            isPermanent ? "All of this is deleted permanently: nothing brings it back."
+            : "All of this is kept, and undo brings it back. The folders themselves stay.");
     }
 
     public override string Question(ClearCachesPlan plan) =>
-        isPermanent ? $"Permanently delete {Units.Bytes(plan.Bytes)} of caches?" : $"Clear {Units.Count(plan.Caches.Count, "cache")} ({Units.Bytes(plan.Bytes)})?";
+        isPermanent ? $"Permanently delete {Units.Bytes(plan.Bytes)} of caches?"
+        : $"Clear {Units.Count(plan.Caches.Count, "cache")} ({Units.Bytes(plan.Bytes)})?";
 
-    public override void Outcome(ClearCachesPlan plan, ClearCachesOutcome outcome, bool isQuiet) => text.Cleared(outcome.Cleared, isPermanent, isQuiet);
+    public override void Outcome(ClearCachesPlan plan, ClearCachesOutcome outcome, bool isQuiet) =>
+        text.Cleared(outcome.Cleared, isPermanent, isQuiet);
 
     public override void NothingToDo(ClearCachesPlan plan, bool isQuiet) => session.Output.WriteLine("Nothing to clear.");
 
     public override void Write(ClearCachesPlan plan, ClearCachesOutcome? outcome, bool isDryRun, ExitCode code) => Session.Write(
-        new CachesDocument("mukta.caches/1", product.Profile.Product, isDryRun, (int)code, outcome is null ? [.. plan.Caches.Select(CachePart.Of)] : [.. outcome.Cleared.Select(CachePart.Of)])
+        new CachesDocument(
+        "mukta.caches/1", product.Profile.Product, isDryRun, (int)code,
+        outcome is null ? [.. plan.Caches.Select(CachePart.Of)] : [.. outcome.Cleared.Select(CachePart.Of)])
         {
             Operation = outcome?.Operation,
         },

@@ -17,7 +17,8 @@ internal static class FetchWords
         if (sources.Count == 0)
             return ", but no source is known: name one with --from";
         var seconds = bytes / UsualRate;
-        var time = !sources[0].IsRemote ? "" : seconds < 1 ? ", under a second at 50 Mbit/s," : $", about {Units.Time(TimeSpan.FromSeconds(seconds))} at 50 Mbit/s,";
+        var time = !sources[0].IsRemote ? "" : seconds < 1 ? ", under a second at 50 Mbit/s,"
+            : $", about {Units.Time(TimeSpan.FromSeconds(seconds))} at 50 Mbit/s,";
         var others = sources.Count > 1 ? $", or {Units.Count(sources.Count - 1, "other source")}" : "";
         return $"{time} from {PathBytes.Shown(sources[0].Name)}{others}";
     }

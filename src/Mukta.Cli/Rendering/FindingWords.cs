@@ -27,9 +27,12 @@ internal static class FindingWords
     /// <summary>What all findings of a state come to.</summary>
     public static string Sum(FileState state, IReadOnlyList<Finding> findings) => state switch
     {
-        FileState.Damaged => $"{Units.Count(findings.OfType<Damaged>().Sum(d => d.BadPieces), "bad piece")}, {Units.Bytes(findings.Sum(f => f.BytesToFetch))} to fetch",
+        FileState.Damaged =>
+            $"{Units.Count(findings.OfType<Damaged>().Sum(d => d.BadPieces), "bad piece")}, "
+            + $"{Units.Bytes(findings.Sum(f => f.BytesToFetch))} to fetch",
         FileState.Missing or FileState.WrongKind => $"{Units.Bytes(findings.Sum(f => f.BytesToFetch))} to fetch",
-        FileState.Stray => $"{Units.Bytes(findings.OfType<Stray>().Where(s => s.Found.Kind == NodeKind.File).Sum(s => s.Found.Size))}, left alone",
+        FileState.Stray =>
+        $"{Units.Bytes(findings.OfType<Stray>().Where(s => s.Found.Kind == NodeKind.File).Sum(s => s.Found.Size))}, left alone",
         _ => "",
     };
 
@@ -58,7 +61,8 @@ internal static class FindingWords
         var parts = new List<string>();
         if (damaged.Bad.Count > 0)
         {
-            var ranges = string.Join(", ", damaged.Bad.Take(RangesInText).Select(Range)) + (damaged.Bad.Count > RangesInText ? ", ..." : "");
+            var ranges = string.Join(", ", damaged.Bad.Take(RangesInText).Select(Range))
+                + (damaged.Bad.Count > RangesInText ? ", ..." : "");
             parts.Add(total == 1 ? "the whole file" : $"{(damaged.BadPieces == 1 ? "piece" : "pieces")} {ranges} of {Units.Number(total)}");
         }
 
@@ -70,5 +74,6 @@ internal static class FindingWords
     }
 
     private static string Range(BadRange range) =>
-        range.FirstPiece == range.LastPiece ? Units.Number(range.FirstPiece + 1) : $"{Units.Number(range.FirstPiece + 1)}-{Units.Number(range.LastPiece + 1)}";
+        range.FirstPiece == range.LastPiece ? Units.Number(range.FirstPiece + 1)
+        : $"{Units.Number(range.FirstPiece + 1)}-{Units.Number(range.LastPiece + 1)}";
 }

@@ -12,9 +12,13 @@ internal sealed class HeldText(IAnsiConsole console)
         foreach (var operation in operations)
         {
             var header = operation.Record.Header;
-            var what = $"{header.Command}{(header.Undoes is { } undone ? $" of {undone}" : "")}{(header.Product is { } product ? $", {product}{(header.Release is { } release ? $" {release}" : "")}" : "")}";
+            var what =
+                $"{header.Command}{(header.Undoes is { } undone ? $" of {undone}" : "")}"
+                + $"{(header.Product is { } product ? $", {product}{(header.Release is { } release ? $" {release}" : "")}" : "")}";
             console.MarkupLineInterpolated($"[bold]{operation.Id}[/]  {PathBytes.Shown(what)}{StateName(operation.State)}");
-            console.WriteLine($"  {header.Started.ToLocalTime():yyyy-MM-dd HH:mm}, keeps {Units.Bytes(operation.Size.Bytes)} in {Units.Count(operation.Size.Files, "file")}");
+            console.WriteLine(
+                $"  {header.Started.ToLocalTime():yyyy-MM-dd HH:mm}, keeps {Units.Bytes(operation.Size.Bytes)} in "
+                + $"{Units.Count(operation.Size.Files, "file")}");
             console.WriteLine($"  {PathBytes.Shown(operation.Place)}");
         }
     }
@@ -22,7 +26,9 @@ internal sealed class HeldText(IAnsiConsole console)
     public void WriteAll(IReadOnlyList<KeptOperation> operations, string? next)
     {
         Write(operations);
-        console.WriteLine($"\nTotal {Units.Bytes(operations.Sum(o => o.Size.Bytes))} kept by {Units.Count(operations.Select(o => o.Id).Distinct().Count(), "operation")}.");
+        console.WriteLine(
+            $"\nTotal {Units.Bytes(operations.Sum(o => o.Size.Bytes))} kept by "
+            + $"{Units.Count(operations.Select(o => o.Id).Distinct().Count(), "operation")}.");
         if (next is not null)
             console.MarkupLineInterpolated($"Next: [bold]{next}[/]");
     }

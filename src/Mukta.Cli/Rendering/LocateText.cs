@@ -21,7 +21,13 @@ internal sealed class LocateText(IAnsiConsole console, string? profiles)
                 console.MarkupLine("  [grey]no install found[/]");
             var width = Columns.Width(product.Installs.Select(i => i.Path));
             foreach (var install in product.Installs)
-                console.WriteLine($"  {PathBytes.Shown(install.Path).PadRight(width)}  {(install.IsCurrent ? "current" : "stale")}{(install.IsRecorded ? ", recorded" : "")}  {Evidence(product, install)}");
+            {
+                console.WriteLine(
+                    $"  {PathBytes.Shown(install.Path).PadRight(width)}  "
+                    + $"{(install.IsCurrent ? "current" : "stale")}{(install.IsRecorded ? ", recorded" : "")}  "
+                    + $"{Evidence(product, install)}");
+            }
+
             if (product.Fault is { } fault)
                 console.MarkupLineInterpolated($"  [yellow]its files cannot be compared:[/] {fault}");
         }
@@ -36,7 +42,10 @@ internal sealed class LocateText(IAnsiConsole console, string? profiles)
 
         var next = located.Where(l => l.Manifests.Count > 0 && l.Installs.Count(i => i.IsCurrent) == 1).ToList();
         if ((next.Find(l => l.Installs.Any(i => i.Evidence is { Share: < 1 })) ?? next.FirstOrDefault()) is { } first)
-            console.MarkupLineInterpolated($"\nNext: [bold]mukta verify {first.Loaded.Profile.Product}{(profiles is null ? "" : $" --profiles {Shell.Quoted(profiles)}")}[/]");
+        {
+            var options = profiles is null ? "" : $" --profiles {Shell.Quoted(profiles)}";
+            console.MarkupLineInterpolated($"\nNext: [bold]mukta verify {first.Loaded.Profile.Product}{options}[/]");
+        }
     }
 
     private static string Evidence(Located product, FoundInstall install)
@@ -45,6 +54,7 @@ internal sealed class LocateText(IAnsiConsole console, string? profiles)
         if (install.Evidence is not { } evidence)
             return $"its manifest is not at hand{marker}";
         var release = install.Release is { } version ? $"{version}: " : "";
-        return $"{release}{Units.Number(evidence.Present)} of {Units.Number(evidence.Listed)} names and sizes, {Units.Bytes(evidence.Bytes)}{marker}";
+        return $"{release}{Units.Number(evidence.Present)} of {Units.Number(evidence.Listed)} names and sizes, "
+            + $"{Units.Bytes(evidence.Bytes)}{marker}";
     }
 }

@@ -15,16 +15,24 @@ internal sealed class ManifestText(IAnsiConsole console)
         Line("files", $"{Units.Number(manifest.Files.Count)}, {Units.Bytes(manifest.TotalSize)}");
         if (manifest.Links.Count > 0)
             Line("links", Units.Number(manifest.Links.Count));
-        Line("hashes", string.Join(", ", manifest.Files.GroupBy(f => f.ProofKind).OrderBy(g => g.Key).Select(g => $"{g.Key.IanaName()} ({Units.Number(g.Count())})")));
+        Line("hashes",
+            string.Join(
+            ", ", manifest.Files.GroupBy(f => f.ProofKind).OrderBy(g => g.Key)
+            .Select(g => $"{g.Key.IanaName()} ({Units.Number(g.Count())})")));
         Line("pieces", Pieces(manifest));
-        if (manifest.Files.Concat<ManifestEntry>(manifest.Links).Where(e => e.Component is not null).GroupBy(e => e.Component).ToList() is { Count: > 0 } components)
+        if (manifest.Files.Concat<ManifestEntry>(manifest.Links).Where(e => e.Component is not null).GroupBy(e => e.Component)
+            .ToList() is { Count: > 0 } components)
             Line("components", string.Join(", ", components.Select(c => $"{PathBytes.Shown(c.Key!)} ({Units.Number(c.Count())})")));
         if (manifest.Expires is { } expires)
             Line("expires", $"{expires:yyyy-MM-dd HH:mm} UTC");
         foreach (var mirror in manifest.Bases)
             Line("mirror", mirror.Url.AbsoluteUri + (mirror.Location is null ? "" : $" ({PathBytes.Shown(mirror.Location)})"));
         if (manifest.WeakFiles > 0)
-            console.MarkupLineInterpolated($"  [yellow]weak[/]         only sha-1 or md5 vouches for {Units.Count(manifest.WeakFiles, "file")}");
+        {
+            console.MarkupLineInterpolated(
+                $"  [yellow]weak[/]         only sha-1 or md5 vouches for {Units.Count(manifest.WeakFiles, "file")}");
+        }
+
         if (listFiles)
             List(manifest);
     }
@@ -33,7 +41,11 @@ internal sealed class ManifestText(IAnsiConsole console)
     {
         console.WriteLine();
         foreach (var file in manifest.Files)
-            console.WriteLine($"  {(file.Mode is { } mode ? Units.Mode(mode) : "    ")}  {Units.Number(file.Size),15}  {PathBytes.Shown(file.Path)}");
+        {
+            console.WriteLine(
+                $"  {(file.Mode is { } mode ? Units.Mode(mode) : "    ")}  {Units.Number(file.Size),15}  {PathBytes.Shown(file.Path)}");
+        }
+
         foreach (var link in manifest.Links)
             console.WriteLine($"  link  {"",15}  {PathBytes.Shown(link.Path)} -> {PathBytes.Shown(link.Target)}");
     }
@@ -44,7 +56,8 @@ internal sealed class ManifestText(IAnsiConsole console)
         if (cut.Count == 0)
             return "none; a damaged file has to be fetched whole";
         var lengths = cut.Select(f => f.Pieces!.PieceLength).Distinct().Order().Select(Units.Bytes).ToList();
-        return $"{Units.Number(cut.Sum(f => (long)f.Pieces!.Count))} of {string.Join(", ", lengths.Take(3))} in {Units.Count(cut.Count, "file")}";
+        return $"{Units.Number(cut.Sum(f => (long)f.Pieces!.Count))} of {string.Join(", ", lengths.Take(3))} in "
+            + $"{Units.Count(cut.Count, "file")}";
     }
 
     private void Line(string name, string text) => console.WriteLine($"  {name,-12} {text}");

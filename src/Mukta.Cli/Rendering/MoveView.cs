@@ -20,7 +20,11 @@ internal sealed class MoveView(Session session, Product product) : RemedyView<Mo
         foreach (var (inside, path) in plan.Inside)
             console.WriteLine($"  along      {inside}, which lies inside, in {PathBytes.Shown(path)}");
         if (product.Profile.Launch.Count > 0)
-            console.WriteLine($"  then       {Units.Count(product.Profile.Launch.Count, "launch entry", "launch entries")} and the record follow");
+        {
+            console.WriteLine(
+                $"  then       {Units.Count(product.Profile.Launch.Count, "launch entry", "launch entries")} and the record follow");
+        }
+
         if (!plan.IsRename && !plan.Can.KeepsModes)
             console.WriteLine("  note       that disk keeps no permission bits");
         console.WriteLine($"  lost       nothing{(plan.IsRename ? "" : ": the old install is kept, and takes room until held purge")}");
@@ -45,9 +49,11 @@ internal sealed class MoveView(Session session, Product product) : RemedyView<Mo
     }
 
     public override string? Next(MovePlan plan, MoveOutcome outcome) =>
-        outcome.Code == ExitCode.Problems ? $"mukta repair {product.Profile.Product} --install {Shell.Quoted(plan.To)}{product.OptionsForOthers}"
+        outcome.Code == ExitCode.Problems
+        ? $"mukta repair {product.Profile.Product} --install {Shell.Quoted(plan.To)}{product.OptionsForOthers}"
         : product.Profile.Services.Count == 0 ? null
-        : product.Profile.Setup?.Actions.ContainsKey("repair") == true ? $"{Shell.Sudo}mukta setup {product.Profile.Product} --repair{product.OptionsForOthers}"
+        : product.Profile.Setup?.Actions.ContainsKey("repair") == true
+        ? $"{Shell.Sudo}mukta setup {product.Profile.Product} --repair{product.OptionsForOthers}"
         : $"mukta services {product.Profile.Product}{product.OptionsForOthers}";
 
     public override void NothingToDo(MovePlan plan, bool isQuiet)

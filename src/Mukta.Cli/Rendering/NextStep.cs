@@ -12,7 +12,8 @@ internal static class NextStep
         var needsStrays = straysCount && result.Strays.Any();
         if (!needsStrays && result.Problems.All(p => p is Unreadable))
             return result.IsIntact ? null : $"sudo mukta verify {target.Arguments}";
-        var from = result.BytesToFetch > 0 && target.Mirrors.Count == 0 && result.Manifest.Bases.Count == 0 && result.Manifest.Files.All(f => f.Urls.Count == 0) ? " --from URL-OR-FOLDER" : "";
+        var from = result.BytesToFetch > 0 && target.Mirrors.Count == 0 && result.Manifest.Bases.Count == 0
+            && result.Manifest.Files.All(f => f.Urls.Count == 0) ? " --from URL-OR-FOLDER" : "";
         return $"mukta repair {target.Arguments}{from}{(needsStrays ? " --hold-strays" : "")}";
     }
 }

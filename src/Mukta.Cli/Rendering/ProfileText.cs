@@ -13,12 +13,16 @@ internal sealed class ProfileText(IAnsiConsole console)
             console.MarkupLineInterpolated($"[bold]{profile.Product}[/]  {profile.Title}, {KindName(profile.Kind)}");
             Line("profile", file);
             Line("needs", string.Join(", ", profile.Needs));
-            Line("found in", string.Join("\n", profile.Installs.Places.Select(p => p.Text + (profile.Installs.FolderPerRelease ? "/RELEASE" : ""))));
+            Line("found in",
+                string.Join("\n", profile.Installs.Places.Select(p => p.Text + (profile.Installs.FolderPerRelease ? "/RELEASE" : ""))));
             Line("manifest", profile.Manifest?.Location ?? "");
             Line("components", string.Join(", ", profile.Components.Keys));
             Line("processes", string.Join(", ", profile.Processes));
             Line("services", string.Join("\n", profile.Services.Select(s => $"{s.Unit}, {s.Startup} and {s.State}")));
-            Line("caches", string.Join("\n", profile.Caches.Select(c => $"{c.Name}: {string.Join(", ", c.Places.Select(p => p.Text))}{(c.MayBeCleared ? "" : ", not to be cleared")}")));
+            Line("caches",
+                string.Join(
+                "\n", profile.Caches.Select(
+                c => $"{c.Name}: {string.Join(", ", c.Places.Select(p => p.Text))}{(c.MayBeCleared ? "" : ", not to be cleared")}")));
             Line("user data", string.Join("\n", profile.UserData.Select(p => p.Text)));
             Line("setup", profile.Setup is { } setup ? $"{setup.Program}: {string.Join(", ", setup.Actions.Keys)}" : "");
             Line("outages", profile.Outage?.AbsoluteUri ?? "");

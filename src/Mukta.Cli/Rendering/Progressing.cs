@@ -23,7 +23,9 @@ internal static class Progressing
 
     private static Task ShowMovingAsync(IAnsiConsole console, WorkMeter meter, Task running) =>
         new Progress(console) { AutoClear = true, AutoRefresh = false }
-            .Columns(new TaskDescriptionColumn(), new ProgressBarColumn { Width = 24 }, new PercentageColumn(), new TransferSpeedColumn { Base = FileSizeBase.Binary }, new RemainingTimeColumn())
+            .Columns(
+            new TaskDescriptionColumn(), new ProgressBarColumn { Width = 24 }, new PercentageColumn(),
+            new TransferSpeedColumn { Base = FileSizeBase.Binary }, new RemainingTimeColumn())
             .StartAsync(async context =>
             {
                 ProgressTask? task = null;
@@ -52,7 +54,8 @@ internal static class Progressing
     {
         while (await Task.WhenAny(running, Task.Delay(PlainStep)).ConfigureAwait(false) != running)
         {
-            var done = meter is { BytesTotal: 0, FilesSeen: 0 } ? "at work" : meter.BytesTotal == 0 ? Units.Count(meter.FilesSeen, "name") : $"{Units.Bytes(meter.BytesDone)} of {Units.Bytes(meter.BytesTotal)}";
+            var done = meter is { BytesTotal: 0, FilesSeen: 0 } ? "at work" : meter.BytesTotal == 0 ? Units.Count(meter.FilesSeen, "name")
+                : $"{Units.Bytes(meter.BytesDone)} of {Units.Bytes(meter.BytesTotal)}";
             console.WriteLine($"{meter.Stage}: {done}");
         }
     }

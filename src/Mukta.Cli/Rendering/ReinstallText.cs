@@ -21,15 +21,24 @@ internal sealed class ReinstallText(IAnsiConsole console)
     {
         var (targets, wish, left) = plan;
         if (left is not null)
-            console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"Goes on with operation {left.Header.Operation}, begun {left.Header.Started.ToLocalTime():yyyy-MM-dd HH:mm}. What is done is not done again."));
+        {
+            console.WriteLine(string.Create(
+                CultureInfo.InvariantCulture,
+                $"Goes on with operation {left.Header.Operation}, begun {left.Header.Started.ToLocalTime():yyyy-MM-dd HH:mm}. What is "
+                + $"done is not done again."));
+        }
+
         foreach (var target in targets)
             Plan(target, wish, left);
         var fetch = targets.Sum(t => t.Build.BytesToFetch);
         console.WriteLine();
-        console.WriteLine($"  to fetch     {Units.Bytes(fetch)}{FetchWords.From([.. targets.Where(t => t.Build.BytesToFetch > 0).SelectMany(t => t.Sources).Take(1)], fetch)}");
+        var sources = targets.Where(t => t.Build.BytesToFetch > 0).SelectMany(t => t.Sources).Take(1).ToList();
+        console.WriteLine($"  to fetch     {Units.Bytes(fetch)}{FetchWords.From(sources, fetch)}");
         if (targets.Sum(t => t.BytesNotFetched) > 0)
             console.WriteLine($"  not fetched  {Units.Bytes(targets.Sum(t => t.BytesNotFetched))}, taken from what is here");
-        console.WriteLine($"  disk space   up to {Units.Bytes(targets.Sum(t => t.Build.ExtraSpace + (t.UserData.Sum(u => u.Size.Bytes) * 2)))} more{(targets.Any(t => t.IsThere) ? ", until held purge gives the old back" : "")}");
+        console.WriteLine(
+            $"  disk space   up to {Units.Bytes(targets.Sum(t => t.Build.ExtraSpace + (t.UserData.Sum(u => u.Size.Bytes) * 2)))} "
+            + $"more{(targets.Any(t => t.IsThere) ? ", until held purge gives the old back" : "")}");
         Lost(targets, wish);
         foreach (var (title, path) in plan.Stays.Take(UsualRows))
             console.WriteLine($"  stays        {title} in {PathBytes.Shown(path)}");
@@ -46,7 +55,9 @@ internal sealed class ReinstallText(IAnsiConsole console)
             new VerifyText(console, done.Target.Path).Verdict(done.After);
             if (isQuiet)
                 continue;
-            console.WriteLine($"  {Units.Bytes(done.BytesFetched)} fetched, {Units.Bytes(Math.Max(0, done.Target.Manifest.TotalSize - done.BytesFetched))} not");
+            console.WriteLine(
+                $"  {Units.Bytes(done.BytesFetched)} fetched, "
+                + $"{Units.Bytes(Math.Max(0, done.Target.Manifest.TotalSize - done.BytesFetched))} not");
             if (done.Archive is not null)
                 console.WriteLine($"  user data is back; the copy stays in {PathBytes.Shown(done.Archive)}");
         }
@@ -59,13 +70,30 @@ internal sealed class ReinstallText(IAnsiConsole console)
     {
         number = 0;
         if (!target.IsThere && left is null)
-            console.WriteLine($"{target.Profile.Title} is not installed where its profile says. If it is elsewhere: mukta locate {target.Profile.Product} --search DIR");
+        {
+            console.WriteLine(
+                $"{target.Profile.Title} is not installed where its profile says. If it is elsewhere: mukta locate "
+                + $"{target.Profile.Product} --search DIR");
+        }
+
         var release = target.Manifest.Release is { } r ? $" {r}" : "";
-        console.MarkupLineInterpolated($"[bold]{target.Profile.Title}{PathBytes.Shown(release)}[/], {(target.IsThere ? "made anew in" : "installed in")} {PathBytes.Shown(target.Path)}");
+        var what = target.IsThere ? "made anew in" : "installed in";
+        console.MarkupLineInterpolated($"[bold]{target.Profile.Title}{PathBytes.Shown(release)}[/], {what} {PathBytes.Shown(target.Path)}");
         if (target.UserData.Count > 0 && !wish.DropsUserData)
-            Step("copy user data", $"{Units.Bytes(target.UserData.Sum(u => u.Size.Bytes))} in {Units.Count(target.UserData.Sum(u => u.Size.Files), "file")}, into a checked archive", target.UserData.Select(u => PathBytes.Shown(u.Path)));
+        {
+            Step("copy user data",
+                $"{Units.Bytes(target.UserData.Sum(u => u.Size.Bytes))} in "
+                + $"{Units.Count(target.UserData.Sum(u => u.Size.Files), "file")}, into a checked archive",
+                target.UserData.Select(u => PathBytes.Shown(u.Path)));
+        }
+
         if (target.Build.Steps.Count > 0)
-            Step("build beside", $"{Units.Bytes(target.Manifest.TotalSize)}: {Units.Bytes(target.BytesNotFetched)} from here, {Units.Bytes(target.Build.BytesToFetch)} fetched");
+        {
+            Step("build beside",
+                $"{Units.Bytes(target.Manifest.TotalSize)}: {Units.Bytes(target.BytesNotFetched)} from here, "
+                + $"{Units.Bytes(target.Build.BytesToFetch)} fetched");
+        }
+
         if (target.Profile.Services.Count > 0)
             Step("services off", string.Join(", ", target.Profile.Services.Select(s => s.Unit)));
         if (target.RunsRemove)
@@ -89,9 +117,19 @@ internal sealed class ReinstallText(IAnsiConsole console)
 
     private void Leftovers(ReinstallTarget target)
     {
-        string Line(UserPlace l) => $"{PathBytes.Shown(l.Path)}\n          {Units.Bytes(l.Size.Bytes)}{(l.Size.LastUsedNs > 0 ? $", last used {DateTimeOffset.UnixEpoch.AddTicks(l.Size.LastUsedNs / 100).ToLocalTime():yyyy-MM-dd}" : "")}; {l.Why}{(l.Blocked is { } why ? $"\n          stays: it {why}" : "")}";
+        string Line(UserPlace l)
+        {
+            var used = l.Size.LastUsedNs > 0 ? $", last used {DateTimeOffset.UnixEpoch.AddTicks(l.Size.LastUsedNs / 100).ToLocalTime():yyyy-MM-dd}" : "";
+            var stays = l.Blocked is { } why ? $"\n          stays: it {why}" : "";
+            return $"{PathBytes.Shown(l.Path)}\n          {Units.Bytes(l.Size.Bytes)}{used}; {l.Why}{stays}";
+        }
+
         if (target.Leftovers.Any(l => l.Blocked is null))
-            Step("hold leftovers", $"{Units.Bytes(target.Leftovers.Where(l => l.Blocked is null).Sum(l => l.Size.Bytes))}", target.Leftovers.Where(l => l.Blocked is null).Select(Line));
+        {
+            Step("hold leftovers", $"{Units.Bytes(target.Leftovers.Where(l => l.Blocked is null).Sum(l => l.Size.Bytes))}",
+                target.Leftovers.Where(l => l.Blocked is null).Select(Line));
+        }
+
         if (target.Leftovers.Any(l => l.Blocked is not null))
             Rows(target.Leftovers.Where(l => l.Blocked is not null).Select(Line));
     }
@@ -99,10 +137,19 @@ internal sealed class ReinstallText(IAnsiConsole console)
     private void Lost(IReadOnlyList<ReinstallTarget> targets, ReinstallWish wish)
     {
         foreach (var place in wish.DropsUserData ? targets.SelectMany(t => t.UserData) : [])
-            console.MarkupLineInterpolated($"  [red]not back[/]     {PathBytes.Shown(place.Path)}, {Units.Bytes(place.Size.Bytes)} in {Units.Count(place.Size.Files, "file")} of the user's own");
+        {
+            var size = $"{Units.Bytes(place.Size.Bytes)} in {Units.Count(place.Size.Files, "file")}";
+            console.MarkupLineInterpolated($"  [red]not back[/]     {PathBytes.Shown(place.Path)}, {size} of the user's own");
+        }
+
         var strays = targets.Sum(t => t.Before?.Strays.Count() ?? 0);
         if (strays > 0)
-            console.WriteLine($"  held         {Units.Count(strays, "file")} that the release does not list, with the old install; user data among them comes back");
+        {
+            console.WriteLine(
+                $"  held         {Units.Count(strays, "file")} that the release does not list, with the old install; user data among "
+                + $"them comes back");
+        }
+
         console.WriteLine("  lost         nothing: what goes is held, and mukta undo brings it back");
         if (targets.Any(t => t.RunsInstall || t.RunsRemove))
             console.WriteLine("               (but for what the vendor's own setup changes elsewhere)");
@@ -124,5 +171,6 @@ internal sealed class ReinstallText(IAnsiConsole console)
     }
 
     private static string Setup(SetupProgram setup, string action) =>
-        $"{setup.Program} {string.Join(' ', setup.Actions[action].Arguments.Select(Shell.Quoted))}, at most {Units.Time(setup.Actions[action].TimeLimit)}";
+        $"{setup.Program} {string.Join(' ', setup.Actions[action].Arguments.Select(Shell.Quoted))}, at most "
+        + $"{Units.Time(setup.Actions[action].TimeLimit)}";
 }

@@ -14,12 +14,14 @@ internal sealed class ReinstallView(Session session, Product product, string? co
 
     public override void Plan(ReinstallPlan plan, bool isResumed) => text.Plan(plan);
 
-    public override string Question(ReinstallPlan plan) => plan.Targets.Any(t => t.IsThere) ? $"Reinstall {Titles(plan)}?" : $"Install {Titles(plan)}?";
+    public override string Question(ReinstallPlan plan) =>
+        plan.Targets.Any(t => t.IsThere) ? $"Reinstall {Titles(plan)}?" : $"Install {Titles(plan)}?";
 
     public override void Outcome(ReinstallPlan plan, ReinstallOutcome outcome, bool isQuiet) => text.Outcome(outcome, isQuiet);
 
     public override string? Next(ReinstallPlan plan, ReinstallOutcome outcome) =>
-        outcome.Targets.FirstOrDefault(t => !t.After.IsIntact) is { } bad ? $"mukta repair {bad.Target.Profile.Product}{product.OptionsForOthers}" : null;
+        outcome.Targets.FirstOrDefault(t => !t.After.IsIntact) is { } bad
+        ? $"mukta repair {bad.Target.Profile.Product}{product.OptionsForOthers}" : null;
 
     public override void NothingToDo(ReinstallPlan plan, bool isQuiet)
     {
@@ -27,7 +29,8 @@ internal sealed class ReinstallView(Session session, Product product, string? co
     }
 
     public override void Write(ReinstallPlan plan, ReinstallOutcome? outcome, bool isDryRun, ExitCode code) => Session.Write(
-        new ReinstallDocument(product.Profile.Product, isDryRun, code, plan.Targets, plan.Wish) { Outcome = outcome }.Made(), Documents.Readable.ReinstallPart);
+        new ReinstallDocument(product.Profile.Product, isDryRun, code, plan.Targets, plan.Wish) { Outcome = outcome }.Made(),
+        Documents.Readable.ReinstallPart);
 
     public override Task<bool>? ConfirmAsync(ReinstallPlan plan, CancellationToken cancel)
     {
@@ -35,7 +38,8 @@ internal sealed class ReinstallView(Session session, Product product, string? co
         if (!plan.Wish.DropsUserData || confirmed == id)
             return null;
         return confirmed is not null ? Task.FromResult(false)
-            : Rendering.Question.IsTypedAsync(session, $"The user's own data listed above goes. Type {id} to agree:", id, $"--no-user-data --confirm {id}", cancel);
+            : Rendering.Question.IsTypedAsync(
+            session, $"The user's own data listed above goes. Type {id} to agree:", id, $"--no-user-data --confirm {id}", cancel);
     }
 
     private static string Titles(ReinstallPlan plan) => string.Join(", ", plan.Targets.Select(t => t.Profile.Title).Distinct());

@@ -25,7 +25,9 @@ internal sealed class RemedyText(IAnsiConsole console)
 
         if (!plan.IsEmpty)
         {
-            console.WriteLine($"  {"kept".PadRight(NameWidth)}  {Units.Bytes(plan.BytesKept)} in {Units.Count(plan.FilesKept, "file")}; nothing is deleted");
+            console.WriteLine(
+                $"  {"kept".PadRight(NameWidth)}  {Units.Bytes(plan.BytesKept)} in {Units.Count(plan.FilesKept, "file")}; nothing is "
+                + $"deleted");
             console.WriteLine($"  {"lost".PadRight(NameWidth)}  {Lost(plan)}");
         }
 
@@ -46,7 +48,8 @@ internal sealed class RemedyText(IAnsiConsole console)
 
     private static string Lost(RemedyPlan plan)
     {
-        var vendor = plan.Steps.Any(s => s.Act == RemedyAct.RunVendorRemove) ? " (except what the vendor's remove changes outside of the install)" : "";
+        var vendor = plan.Steps.Any(s => s.Act == RemedyAct.RunVendorRemove)
+            ? " (except what the vendor's remove changes outside of the install)" : "";
         return plan.Loss switch
         {
             PossibleLoss.Settings => "settings, until mukta undo restores them",

@@ -23,11 +23,14 @@ internal sealed class RepairText(IAnsiConsole console, string install)
         console.MarkupLine($"Plan for {Escape(VerifyText.Title(before.Manifest))} in {Escape(install)}");
         Steps("set the mode of", plan.Steps.OfType<FixMode>(), f => $"{Units.Mode(f.From)} to {Units.Mode(f.To)}");
         Steps("rename", plan.Steps.OfType<FixCase>(), f => $"from {PathBytes.Shown(f.From)}");
-        Steps(plan.Older is null ? "set strays aside" : "set aside what only the older release lists", plan.Steps.OfType<HoldAway>().Where(h => h.IsStray), h => Units.Bytes(h.Bytes));
+        Steps(plan.Older is null ? "set strays aside" : "set aside what only the older release lists",
+            plan.Steps.OfType<HoldAway>().Where(h => h.IsStray), h => Units.Bytes(h.Bytes));
         Steps("set aside what is in the way", plan.Steps.OfType<HoldAway>().Where(h => !h.IsStray), Obstacle);
         Steps("link", plan.Steps.OfType<PutLink>(), l => $"to {l.Link.Target}");
-        Steps("overwrite the bad pieces in place of", plan.Puts.Where(p => p.Way == PutWay.Patch), p => $"{Units.Bytes(p.BytesToFetch)} of {Units.Bytes(p.File.Size)}; their old bytes are kept");
-        Steps("fetch in part", plan.Puts.Where(p => p.Replaces is not null && p is { IsFresh: false, Way: not PutWay.Patch }), p => $"{Units.Bytes(p.BytesToFetch)} of {Units.Bytes(p.File.Size)}");
+        Steps("overwrite the bad pieces in place of", plan.Puts.Where(p => p.Way == PutWay.Patch),
+            p => $"{Units.Bytes(p.BytesToFetch)} of {Units.Bytes(p.File.Size)}; their old bytes are kept");
+        Steps("fetch in part", plan.Puts.Where(p => p.Replaces is not null && p is { IsFresh: false, Way: not PutWay.Patch }),
+            p => $"{Units.Bytes(p.BytesToFetch)} of {Units.Bytes(p.File.Size)}");
         Steps("set aside and fetch anew, as asked", plan.Puts.Where(p => p.IsFresh), p => Units.Bytes(p.BytesToFetch));
         Steps("fetch", plan.Puts.Where(p => p is { Replaces: null, IsFresh: false }), p => Units.Bytes(p.BytesToFetch));
         foreach (var open in plan.LeftOpen)
@@ -38,7 +41,9 @@ internal sealed class RepairText(IAnsiConsole console, string install)
             console.WriteLine($"  elsewhere    {Units.Bytes(plan.BytesElsewhere)} of the needed bytes stand elsewhere on this machine");
         console.WriteLine($"  disk space   up to {Units.Bytes(plan.ExtraSpace)} more");
         console.WriteLine($"  kept         {Units.Bytes(plan.BytesHeld)}, in {ManifestFolder} of the install; nothing is deleted");
-        console.WriteLine($"  untouched    {Units.Bytes(Math.Max(0, before.BytesGood - plan.BytesKept - plan.Puts.Where(p => p.IsFresh && before.Proven.ContainsKey(p.Path)).Sum(p => p.File.Size)))} and {Units.Count(before.Strays.Count() - plan.Steps.OfType<HoldAway>().Count(h => h.IsStray), "stray")}");
+        var renewed = plan.Puts.Where(p => p.IsFresh && before.Proven.ContainsKey(p.Path)).Sum(p => p.File.Size);
+        var strays = before.Strays.Count() - plan.Steps.OfType<HoldAway>().Count(h => h.IsStray);
+        console.WriteLine($"  untouched    {Units.Bytes(Math.Max(0, before.BytesGood - plan.BytesKept - renewed))} and {Units.Count(strays, "stray")}");
         console.WriteLine();
     }
 
@@ -81,13 +86,19 @@ internal sealed class RepairText(IAnsiConsole console, string install)
     }
 
     private static string Obstacle(HoldAway hold) =>
-        hold.Kind == NodeKind.Folder ? $"a folder with {Units.Count(hold.Files, "file")}, {Units.Bytes(hold.Bytes)}" : $"a {FindingWords.Name(hold.Kind)}, {Units.Bytes(hold.Bytes)}";
+        hold.Kind == NodeKind.Folder ? $"a folder with {Units.Count(hold.Files, "file")}, {Units.Bytes(hold.Bytes)}"
+        : $"a {FindingWords.Name(hold.Kind)}, {Units.Bytes(hold.Bytes)}";
 
     private static string Trouble(SourceTally source)
     {
         var trouble = new List<string>();
         if (source.BadPieces > 0)
-            trouble.Add($"{Units.Count(source.BadPieces, "piece")} with wrong bytes refused{(source.IsDropped ? " and the source left aside" : "")}");
+        {
+            trouble.Add(
+                $"{Units.Count(source.BadPieces, "piece")} with wrong bytes "
+                + $"refused{(source.IsDropped ? " and the source left aside" : "")}");
+        }
+
         if (source.Failures > 0)
             trouble.Add($"{Units.Count(source.Failures, "request")} failed");
         if (source.HasChanged)

@@ -9,7 +9,8 @@ using Spectre.Console;
 namespace Mukta.Cli.Rendering;
 
 /// <summary>An install that is repaired.</summary>
-internal sealed class RepairView(Session session, InstallTarget target, SourceList sources, bool showAll) : RemedyView<PreparedRepair, RepairOutcome>
+internal sealed class RepairView(Session session, InstallTarget target, SourceList sources, bool showAll)
+    : RemedyView<PreparedRepair, RepairOutcome>
 {
     private readonly RepairText text = new(session.Output, target.Path) { ShowAll = showAll };
 
@@ -25,7 +26,8 @@ internal sealed class RepairView(Session session, InstallTarget target, SourceLi
             text.Outcome(outcome);
     }
 
-    public override string? Next(PreparedRepair plan, RepairOutcome outcome) => outcome.After.IsIntact ? null : NextStep.After(outcome.After, target, straysCount: false);
+    public override string? Next(PreparedRepair plan, RepairOutcome outcome) =>
+        outcome.After.IsIntact ? null : NextStep.After(outcome.After, target, straysCount: false);
 
     public override void NothingToDo(PreparedRepair plan, bool isQuiet)
     {
@@ -52,9 +54,12 @@ internal sealed class RepairView(Session session, InstallTarget target, SourceLi
             Operation = outcome?.Operation,
             HeldAt = outcome?.HeldAt,
             StepsDone = outcome?.StepsDone ?? 0,
-            Sources = [.. (outcome?.Sources ?? []).Select(s => new SourcePart(s.Name, s.Bytes, s.BadPieces, s.Failures, s.IsDropped, s.HasChanged))],
+            Sources =
+            [.. (outcome?.Sources ?? []).Select(s => new SourcePart(s.Name, s.Bytes, s.BadPieces, s.Failures, s.IsDropped, s.HasChanged))],
             BytesElsewhere = outcome?.BytesElsewhere ?? 0,
-            Causes = [.. (outcome?.Causes ?? []).Select(c => new CausePart(JsonNames.OfName(c.Cause.ToString()), c.Evidence, c.Advice, [.. c.Paths.Select(PathBytes.Shown)]))],
+            Causes =
+            [.. (outcome?.Causes ?? []).Select(
+            c => new CausePart(JsonNames.OfName(c.Cause.ToString()), c.Evidence, c.Advice, [.. c.Paths.Select(PathBytes.Shown)]))],
             Failures = [.. (outcome?.Failures ?? []).Select(f => new FailurePart(PathBytes.Shown(f.Path), f.Reason, (int)f.Code))],
             Before = DocumentOf(plan.Before),
             After = outcome is not null ? DocumentOf(outcome.After) : plan.IsEmpty ? DocumentOf(plan.Before) : null,

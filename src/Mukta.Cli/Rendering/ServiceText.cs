@@ -17,9 +17,16 @@ internal sealed class ServiceText(IAnsiConsole console)
         {
             var isGood = state.IsAsExpected(service);
             console.MarkupLineInterpolated($"[bold]{service.Unit}[/]  {(isGood ? "as it should be" : "not as it should be")}");
-            console.WriteLine($"  startup  {Startup(state)}{(state.HasStartup(service.Startup) && !state.IsMasked ? "" : $", should be {service.Startup}")}");
+            console.WriteLine(
+                $"  startup  {Startup(state)}"
+                + $"{(state.HasStartup(service.Startup) && !state.IsMasked ? "" : $", should be {service.Startup}")}");
             if (state.IsThere)
-                console.WriteLine($"  state    {Active(state)}{(state.Active is null || state.Active == service.State ? "" : $", should be {service.State}")}");
+            {
+                console.WriteLine(
+                    $"  state    {Active(state)}"
+                    + $"{(state.Active is null || state.Active == service.State ? "" : $", should be {service.State}")}");
+            }
+
             foreach (var line in state.LastLines)
                 console.WriteLine($"  log      {PathBytes.Shown(line)}");
         }
@@ -42,7 +49,8 @@ internal sealed class ServiceText(IAnsiConsole console)
         _ => $"{Name(step.Act)} {step.Unit}",
     };
 
-    private static string Startup(ServiceState state) => !state.IsThere ? "not installed" : state.Startup.Length > 0 ? state.Startup : state.Load;
+    private static string Startup(ServiceState state) =>
+        !state.IsThere ? "not installed" : state.Startup.Length > 0 ? state.Startup : state.Load;
 
     private static string Active(ServiceState state)
     {

@@ -33,7 +33,8 @@ internal sealed class ServicesView(Session session, Product product, ServiceWish
 
         session.Output.WriteLine(
             outcome.Code == ExitCode.Done ? wish == ServiceWish.Off ? "Stopped." : "Running, and they stay up."
-            : outcome.Services.Failure is { } failure ? $"{failure.What}\n  {failure.Where}\n{failure.Next}" : "Not all of it is as it should be.");
+            : outcome.Services.Failure is { } failure ? $"{failure.What}\n  {failure.Where}\n{failure.Next}"
+            : "Not all of it is as it should be.");
     }
 
     public override void NothingToDo(ServicesPlan plan, bool isQuiet)

@@ -18,7 +18,11 @@ internal sealed class SetupView(Session session, Product product) : RemedyView<S
             : $"  program    {plan.Setup.Program} {string.Join(' ', plan.How.Arguments.Select(Shell.Quoted))}, as published");
         console.WriteLine($"  time       at most {Units.Time(plan.How.TimeLimit)}, then it is ended");
         if (plan.Action != "remove")
-            console.WriteLine($"  afterwards {string.Join(", ", then.Active.Select(u => $"{u} active").Concat(then.Files.Select(f => $"{f} there")).DefaultIfEmpty("nothing is asked for"))}");
+        {
+            var asked = then.Active.Select(u => $"{u} active").Concat(then.Files.Select(f => $"{f} there")).DefaultIfEmpty("nothing is asked for");
+            console.WriteLine($"  afterwards {string.Join(", ", asked)}");
+        }
+
         console.WriteLine("  way back   services as they were; the rest is the vendor's to undo");
         console.WriteLine();
     }
@@ -36,7 +40,8 @@ internal sealed class SetupView(Session session, Product product) : RemedyView<S
             console.WriteLine($"  it said: {line}");
     }
 
-    public override string? Next(SetupPlan plan, SetUpInstall outcome) => outcome.Code == ExitCode.Done ? null : $"mukta repair {product.Arguments}";
+    public override string? Next(SetupPlan plan, SetUpInstall outcome) =>
+        outcome.Code == ExitCode.Done ? null : $"mukta repair {product.Arguments}";
 
     public override void NothingToDo(SetupPlan plan, bool isQuiet)
     {

@@ -17,7 +17,8 @@ internal sealed class ShortcutsView(Session session, Product product, string ins
         foreach (var entry in entries)
         {
             var findings = LaunchFindings.Of([entry]).ToList();
-            session.Output.MarkupLineInterpolated($"[bold]{PathBytes.Shown(entry.Path)}[/]  {(findings.Count == 0 ? "as it should be" : "not as it should be")}");
+            session.Output.MarkupLineInterpolated(
+                $"[bold]{PathBytes.Shown(entry.Path)}[/]  {(findings.Count == 0 ? "as it should be" : "not as it should be")}");
             if (entry.Entry?.Get("Exec") is { } exec)
                 session.Output.WriteLine($"  starts  {PathBytes.Shown(exec)}");
             foreach (var finding in findings)
@@ -31,7 +32,9 @@ internal sealed class ShortcutsView(Session session, Product product, string ins
         session.Output.MarkupLine("\n[bold]Plan[/]");
         foreach (var change in plan.Changes)
         {
-            session.Output.WriteLine($"  {(change.Text is null ? "set aside" : change.Entry.Entry is null ? "make" : "change")}  {PathBytes.Shown(change.Entry.Path)}");
+            session.Output.WriteLine(
+                $"  {(change.Text is null ? "set aside" : change.Entry.Entry is null ? "make" : "change")}  "
+                + $"{PathBytes.Shown(change.Entry.Path)}");
             var old = change.Entry.Entry?.Text.Split('\n') ?? [];
             foreach (var line in (change.Text ?? "").Split('\n').Where(l => l.Length > 0).Except(old))
                 session.Output.WriteLine($"    with  {PathBytes.Shown(line)}");
@@ -42,7 +45,9 @@ internal sealed class ShortcutsView(Session session, Product product, string ins
 
     public override void Outcome(ShortcutsPlan plan, ShortcutsOutcome outcome, bool isQuiet)
     {
-        session.Output.WriteLine(outcome.Code == ExitCode.Done ? $"{Units.Count(outcome.Changed.Count, "shortcut")} restored; the old files are kept." : "Not all shortcuts could be restored.");
+        session.Output.WriteLine(
+            outcome.Code == ExitCode.Done ? $"{Units.Count(outcome.Changed.Count, "shortcut")} restored; the old files are kept."
+            : "Not all shortcuts could be restored.");
         foreach (var failed in outcome.Changed.Where(c => c.Failure is not null))
             session.Output.MarkupLineInterpolated($"  [red]left[/]  {PathBytes.Shown(failed.Change.Entry.Path)}: {failed.Failure!.What}");
     }
@@ -55,7 +60,9 @@ internal sealed class ShortcutsView(Session session, Product product, string ins
     }
 
     public override void Write(ShortcutsPlan plan, ShortcutsOutcome? outcome, bool isDryRun, ExitCode code) => Session.Write(
-        new LaunchDocument("mukta.launch/1", product.Profile.Product, PathBytes.Shown(install), isDryRun, (int)code, [.. (outcome?.After ?? plan.Entries).Select(e => LaunchPart.Of(e, Title))])
+        new LaunchDocument(
+        "mukta.launch/1", product.Profile.Product, PathBytes.Shown(install), isDryRun, (int)code,
+        [.. (outcome?.After ?? plan.Entries).Select(e => LaunchPart.Of(e, Title))])
         {
             Operation = outcome?.Operation,
         },

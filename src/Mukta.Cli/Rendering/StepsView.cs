@@ -22,7 +22,8 @@ internal sealed class StepsView(Session session, Product product, string name) :
     /// <summary>Asks for what a yes is not enough for.</summary>
     public Func<CancellationToken, Task<bool>>? Confirmed { get; init; }
 
-    public override void Plan(RemedyPlan plan, bool isResumed) => new RemedyText(session.Output).Plan(product.Profile.Title, name, plan, isResumed);
+    public override void Plan(RemedyPlan plan, bool isResumed) =>
+        new RemedyText(session.Output).Plan(product.Profile.Title, name, plan, isResumed);
 
     public override string Question(RemedyPlan plan) => Asked(plan);
 
@@ -36,7 +37,8 @@ internal sealed class StepsView(Session session, Product product, string name) :
     }
 
     public override void Write(RemedyPlan plan, RemedyOutcome? outcome, bool isDryRun, ExitCode code) =>
-        Session.Write(RemedyDocument.Of(name, product.Profile.Product, plan, isDryRun, code, outcome?.Operation), Documents.Readable.RemedyDocument);
+        Session.Write(
+        RemedyDocument.Of(name, product.Profile.Product, plan, isDryRun, code, outcome?.Operation), Documents.Readable.RemedyDocument);
 
     public override Task<bool>? ConfirmAsync(RemedyPlan plan, CancellationToken cancel) => Confirmed?.Invoke(cancel);
 }

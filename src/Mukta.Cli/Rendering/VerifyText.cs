@@ -24,7 +24,14 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
         foreach (var (state, all) in groups)
             Group(state, all, Shown(all), width);
         if (running is [var first, ..])
-            console.MarkupLine($"\n[yellow]Running:[/] {Escape($"{first.Name} (process {first.Pid}) {first.Reasons[0]}")}{(running.Count > 1 ? $", and {Units.Count(running.Count - 1, "other process", "other processes")}" : "")}.\nFiles may change while they are read, and a repair would refuse.");
+        {
+            console.MarkupLine(
+                $"\n[yellow]Running:[/] "
+                + $"{Escape($"{first.Name} (process {first.Pid}) {first.Reasons[0]}")}"
+                + $"{(running.Count > 1 ? $", and {Units.Count(running.Count - 1, "other process", "other processes")}" : "")}.\n"
+                + "Files may change while they are read, and a repair would refuse.");
+        }
+
         if (next is not null || !result.IsIntact || !result.ModesCompared || result.Release.WeakFiles > 0)
             console.WriteLine();
         Notes(result);
@@ -37,9 +44,12 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
     {
         var isGood = result.IsIntact && !(StraysCount && result.Strays.Any());
         console.MarkupLine($"{(isGood ? "[green]Intact[/]" : "[red]Not intact[/]")}: {Escape(Title(result.Release))} in {Escape(install)}");
-        var since = result.TrustedSince is { } date ? $"not touched since {date.ToLocalTime():yyyy-MM-dd HH:mm}" : "unchanged since they were read";
-        var trusted = result.BytesTrusted > 0 ? $"; {Units.Count(result.FilesTrusted, "file")}, {Units.Bytes(result.BytesTrusted)}, trusted: {since}" : "";
-        console.WriteLine($"{Units.Count(result.Release.Files, "file")}, {Units.Bytes(result.BytesRead)} read in {Units.Time(result.Elapsed)}{trusted}");
+        var since = result.TrustedSince is { } date ? $"not touched since {date.ToLocalTime():yyyy-MM-dd HH:mm}"
+            : "unchanged since they were read";
+        var trusted = result.BytesTrusted > 0
+            ? $"; {Units.Count(result.FilesTrusted, "file")}, {Units.Bytes(result.BytesTrusted)}, trusted: {since}" : "";
+        console.WriteLine(
+            $"{Units.Count(result.Release.Files, "file")}, {Units.Bytes(result.BytesRead)} read in {Units.Time(result.Elapsed)}{trusted}");
     }
 
     /// <summary>What a manifest calls itself.</summary>
@@ -59,7 +69,9 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
     {
         var colour = state switch { FileState.Stray => "grey", FileState.Miscased or FileState.WrongMode => "yellow", _ => "red" };
         console.WriteLine();
-        console.MarkupLine($"  [{colour}]{FindingWords.Name(state),-11}[/] {Units.Count(findings.Count, "file"),-9} {Escape(FindingWords.Sum(state, findings))}".TrimEnd());
+        console.MarkupLine(
+            $"  [{colour}]{FindingWords.Name(state),-11}[/] {Units.Count(findings.Count, "file"),-9} "
+            + $"{Escape(FindingWords.Sum(state, findings))}".TrimEnd());
         foreach (var finding in shown)
             console.WriteLine($"    {PathBytes.Shown(finding.Path).PadRight(width)}  {FindingWords.Evidence(finding)}".TrimEnd());
         if (shown.Count < findings.Count)
@@ -71,9 +83,16 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
         if (!result.ModesCompared)
             console.WriteLine("This file system keeps no permission bits, so they were not compared.");
         if (result.Release.WeakFiles is > 0 and var weak)
-            console.MarkupLineInterpolated($"[yellow]Weak:[/] only sha-1 or md5 vouches for {Units.Count(weak, "file")}; bytes could have been forged.");
+        {
+            console.MarkupLineInterpolated(
+                $"[yellow]Weak:[/] only sha-1 or md5 vouches for {Units.Count(weak, "file")}; bytes could have been forged.");
+        }
+
         if (!result.IsIntact)
-            console.WriteLine($"A repair would fetch {Units.Bytes(result.BytesToFetch)} and leave {Units.Bytes(result.BytesGood)} as it is.");
+        {
+            console.WriteLine(
+                $"A repair would fetch {Units.Bytes(result.BytesToFetch)} and leave {Units.Bytes(result.BytesGood)} as it is.");
+        }
     }
 
     private static string Escape(string text) => Markup.Escape(PathBytes.Shown(text));

@@ -11,7 +11,8 @@ namespace Mukta.Fetching;
 /// Brings the pieces of staged files, several requests at a time, from the source whose turn it is; what one does not
 /// deliver right, the next is asked for.
 /// </summary>
-internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits, TimeProvider time, WorkMeter? meter, ILogger log) : IDisposable
+internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits, TimeProvider time, WorkMeter? meter, ILogger log)
+    : IDisposable
 {
     /// <summary>One request asks for at most this much, or for one piece where a piece is longer.</summary>
     private const long LongestRequest = 16L << 20;
@@ -46,7 +47,9 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
             await FetchRunAsync(staged, run.First, run.End, reasons, cancel).ConfigureAwait(false);
         var parallel = new ParallelOptions { MaxDegreeOfParallelism = RequestsAtATime, CancellationToken = cancel };
         await Parallel.ForEachAsync(
-            runs.Skip(alone), parallel, async (run, token) => await FetchRunAsync(staged, run.First, run.End, reasons, token).ConfigureAwait(false)).ConfigureAwait(false);
+            runs.Skip(alone), parallel,
+            async (run, token) => await FetchRunAsync(staged, run.First, run.End, reasons, token).ConfigureAwait(
+            false)).ConfigureAwait(false);
         return staged.IsComplete ? null : string.Join("; ", reasons.Distinct().Take(4)) is { Length: > 0 } why ? why : "no source is left";
     }
 
@@ -63,7 +66,8 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
         {
             if (!staged.IsNeeded(piece))
                 continue;
-            if (runs is [.., var last] && last.End == piece && staged.RangeOf(piece).End - staged.RangeOf(last.First).Offset <= LongestRequest)
+            if (runs is [.., var last] && last.End == piece
+                && staged.RangeOf(piece).End - staged.RangeOf(last.First).Offset <= LongestRequest)
                 runs[^1] = (last.First, piece + 1);
             else
                 runs.Add((piece, piece + 1));
@@ -99,7 +103,8 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
     }
 
     /// <summary>Asks one source for a run's pieces, and again while it brings some of them.</summary>
-    private async Task TryAsync(SourceTurn turn, StagedFile staged, int first, int end, ConcurrentQueue<string> reasons, CancellationToken cancel)
+    private async Task TryAsync(
+        SourceTurn turn, StagedFile staged, int first, int end, ConcurrentQueue<string> reasons, CancellationToken cancel)
     {
         var (source, tally) = turn;
         for (var fruitless = 0; fruitless < FruitlessTries && !tally.IsLeftAlone(time.GetTimestamp());)
@@ -124,7 +129,8 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
         }
     }
 
-    private void LeaveAlone(SourceTally tally) => tally.LeaveAlone(time.GetTimestamp() + (long)(LeftAlone.TotalSeconds * time.TimestampFrequency));
+    private void LeaveAlone(SourceTally tally) =>
+        tally.LeaveAlone(time.GetTimestamp() + (long)(LeftAlone.TotalSeconds * time.TimestampFrequency));
 
     private static (int First, int End)? NextNeeded(StagedFile staged, int first, int end)
     {
@@ -139,9 +145,11 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
     }
 
     /// <summary>Asks once. Null when all that came was right, otherwise what was wrong with it.</summary>
-    private async Task<string?> AskAsync(ISource source, SourceTally tally, StagedFile staged, (int First, int End) wanted, CancellationToken cancel)
+    private async Task<string?> AskAsync(
+        ISource source, SourceTally tally, StagedFile staged, (int First, int End) wanted, CancellationToken cancel)
     {
-        var range = new ByteRange(staged.RangeOf(wanted.First).Offset, staged.RangeOf(wanted.End - 1).End - staged.RangeOf(wanted.First).Offset);
+        var range = new ByteRange(
+            staged.RangeOf(wanted.First).Offset, staged.RangeOf(wanted.End - 1).End - staged.RangeOf(wanted.First).Offset);
         var started = time.GetTimestamp();
         var answer = await source.OpenAsync(staged.File, range, cancel).ConfigureAwait(false);
         tally.Came(0, time.GetTimestamp() - started);
@@ -185,7 +193,8 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
                 var isRight = false;
                 try
                 {
-                    if (!await ReceivePieceAsync(answer.Body, tally, staged, piece, isOurs ? hash : null, buffer, cancel).ConfigureAwait(false))
+                    if (!await ReceivePieceAsync(
+                        answer.Body, tally, staged, piece, isOurs ? hash : null, buffer, cancel).ConfigureAwait(false))
                         return Broke(tally, "broke off in the middle");
                     if (!isOurs)
                         continue;
@@ -229,7 +238,8 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
     }
 
     /// <summary>Reads one piece's bytes; writes and hashes them where a hash is given. False where the body ends first.</summary>
-    private async Task<bool> ReceivePieceAsync(Stream body, SourceTally tally, StagedFile staged, int piece, IncrementalHash? hash, byte[] buffer, CancellationToken cancel)
+    private async Task<bool> ReceivePieceAsync(
+        Stream body, SourceTally tally, StagedFile staged, int piece, IncrementalHash? hash, byte[] buffer, CancellationToken cancel)
     {
         var range = staged.RangeOf(piece);
         for (var done = 0L; done < range.Length;)
@@ -237,7 +247,8 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
             using var silence = CancellationTokenSource.CreateLinkedTokenSource(cancel);
             silence.CancelAfter(limits.LongestSilence);
             var started = time.GetTimestamp();
-            var got = await body.ReadAsync(buffer.AsMemory(0, (int)Math.Min(BufferLength, range.Length - done)), silence.Token).ConfigureAwait(false);
+            var got = await body.ReadAsync(
+                buffer.AsMemory(0, (int)Math.Min(BufferLength, range.Length - done)), silence.Token).ConfigureAwait(false);
             if (got == 0)
                 return false;
             tally.Came(got, time.GetTimestamp() - started);

@@ -72,7 +72,10 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
         {
             Refuse(response, url);
             var covers = Covers(response, file, wanted);
-            return new SourceAnswer(covers, await response.Content.ReadAsStreamAsync(cancel).ConfigureAwait(false), response) { HasChanged = HasChanged(url, response) };
+            return new SourceAnswer(covers, await response.Content.ReadAsStreamAsync(cancel).ConfigureAwait(false), response)
+            {
+                HasChanged = HasChanged(url, response),
+            };
         }
         catch
         {
@@ -93,13 +96,16 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
                 ShouldHandle = args => ValueTask.FromResult(args.Outcome switch
                 {
                     { Exception: HttpRequestException } => true,
-                    { Result.StatusCode: HttpStatusCode.RequestTimeout or HttpStatusCode.TooManyRequests or >= HttpStatusCode.InternalServerError } => true,
+                    { Result.StatusCode: HttpStatusCode.RequestTimeout or HttpStatusCode.TooManyRequests } => true,
+                    { Result.StatusCode: >= HttpStatusCode.InternalServerError } => true,
                     _ => false,
                 }),
                 DelayGenerator = args => ValueTask.FromResult(RetryAfter(args.Outcome.Result, time)),
                 OnRetry = args =>
                 {
-                    log.Debug("trying again in {Delay} after {Outcome}", args.RetryDelay, (object?)args.Outcome.Exception?.Message ?? args.Outcome.Result?.StatusCode);
+                    log.Debug(
+                        "trying again in {Delay} after {Outcome}", args.RetryDelay,
+                        (object?)args.Outcome.Exception?.Message ?? args.Outcome.Result?.StatusCode);
                     args.Outcome.Result?.Dispose();
                     return default;
                 },
@@ -124,7 +130,11 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
             var response = await pipeline.ExecuteAsync(
                 async token =>
                 {
-                    using var request = new HttpRequestMessage(method, url) { Version = HttpVersion.Version20, VersionPolicy = HttpVersionPolicy.RequestVersionOrLower };
+                    using var request = new HttpRequestMessage(method, url)
+                    {
+                        Version = HttpVersion.Version20,
+                        VersionPolicy = HttpVersionPolicy.RequestVersionOrLower,
+                    };
                     request.Headers.Range = range;
                     if (range is not null && tags.TryGetValue(url, out var tag))
                         request.Headers.IfRange = new RangeConditionHeaderValue(tag);
@@ -136,7 +146,9 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
         }
         catch (HttpRequestException e)
         {
-            var isDead = e.HttpRequestError is HttpRequestError.ConnectionError or HttpRequestError.NameResolutionError or HttpRequestError.SecureConnectionError;
+            var isDead =
+                e.HttpRequestError is HttpRequestError.ConnectionError
+                or HttpRequestError.NameResolutionError or HttpRequestError.SecureConnectionError;
             throw new SourceException(Name, $"does not answer ({Innermost(e).Message})", isDead, e);
         }
         catch (UriFormatException e)
@@ -172,7 +184,8 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
             return;
         var isDead = response.StatusCode >= HttpStatusCode.InternalServerError || response.StatusCode == HttpStatusCode.TooManyRequests;
         var where = response.Headers.Location is { } other ? $" and leads to {other}, which is not followed" : "";
-        throw new SourceException(Name, $"answers {(int)response.StatusCode} {response.ReasonPhrase} for {url.AbsolutePath}{where}", isDead);
+        throw new SourceException(
+            Name, $"answers {(int)response.StatusCode} {response.ReasonPhrase} for {url.AbsolutePath}{where}", isDead);
     }
 
     private ByteRange Covers(HttpResponseMessage response, ManifestFile file, ByteRange wanted)
@@ -187,7 +200,8 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
                 : throw new SourceException(Name, $"has another file there, of {length} bytes instead of {file.Size}", isDead: false);
         }
 
-        if (headers.ContentRange is not { Unit: "bytes", From: { } from, To: { } to } range || from != wanted.Offset || to != wanted.End - 1)
+        if (headers.ContentRange is not { Unit: "bytes", From: { } from, To: { } to } range || from != wanted.Offset
+            || to != wanted.End - 1)
             throw new SourceException(Name, $"answers with another range than bytes {wanted.Offset}-{wanted.End - 1}", isDead: false);
         if (range.Length is { } whole && whole != file.Size)
             throw new SourceException(Name, $"has another file there, of {whole} bytes instead of {file.Size}", isDead: false);

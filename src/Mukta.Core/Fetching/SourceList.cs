@@ -24,7 +24,9 @@ public sealed class SourceList : IDisposable
     /// <param name="time">For waits.</param>
     /// <param name="log">Takes diagnostics.</param>
     /// <exception cref="MuktaException">A name is neither.</exception>
-    public static SourceList Of(IReadOnlyList<string> named, IReadOnlyList<Uri> mirrors, Manifest manifest, bool isOffline, string userAgent, TimeProvider time, ILogger log)
+    public static SourceList Of(
+        IReadOnlyList<string> named, IReadOnlyList<Uri> mirrors, Manifest manifest, bool isOffline, string userAgent, TimeProvider time,
+        ILogger log)
     {
         var list = new SourceList(MirrorSource.CreateClient(userAgent));
         try
@@ -32,7 +34,12 @@ public sealed class SourceList : IDisposable
             foreach (var name in named)
                 list.sources.Add(list.Named(name, list.RankAfter(IsUrl(name)), time, log));
             if (isOffline && list.sources.Find(s => s.IsRemote) is { } remote)
-                throw new MuktaException(ExitCode.BadInput, "This source is on the network, and --offline leaves the network out.", remote.Name, "Name a folder with --from, or leave --offline out.");
+            {
+                throw new MuktaException(
+                    ExitCode.BadInput, "This source is on the network, and --offline leaves the network out.", remote.Name,
+                    "Name a folder with --from, or leave --offline out.");
+            }
+
             if (named.Count == 0 && !isOffline)
             {
                 foreach (var mirror in mirrors)
@@ -60,19 +67,28 @@ public sealed class SourceList : IDisposable
     private static bool IsUrl(string name) => name.Contains("://", StringComparison.Ordinal);
 
     /// <summary>The rank of a source that comes after those so far: mirrors in a row share one, a folder has one of its own.</summary>
-    private int RankAfter(bool sharesWithLast) => sources is not [.., var last] ? 0 : last.IsRemote && sharesWithLast ? last.Rank : last.Rank + 1;
+    private int RankAfter(bool sharesWithLast) =>
+        sources is not [.., var last] ? 0 : last.IsRemote && sharesWithLast ? last.Rank : last.Rank + 1;
 
     private ISource Named(string name, int rank, TimeProvider time, ILogger log)
     {
         if (IsUrl(name))
         {
-            return Uri.TryCreate(name, UriKind.Absolute, out var uri) && (uri.Scheme == Uri.UriSchemeHttp || uri.Scheme == Uri.UriSchemeHttps)
+            return Uri.TryCreate(name, UriKind.Absolute, out var uri)
+                && (uri.Scheme == Uri.UriSchemeHttp || uri.Scheme == Uri.UriSchemeHttps)
                 ? new MirrorSource(name, http, file => MirrorUrl.Below(uri, file.Path), time, log) { Rank = rank }
-                : throw new MuktaException(ExitCode.BadInput, "This source is no http or https URL.", name, "Name a URL such as https://mirror.example/game, or a folder.");
+                : throw new MuktaException(
+                ExitCode.BadInput, "This source is no http or https URL.", name,
+                "Name a URL such as https://mirror.example/game, or a folder.");
         }
 
         if (!Directory.Exists(name))
-            throw new MuktaException(ExitCode.BadInput, "This source is no folder.", name, "Name a folder that holds the release's files, or a URL that begins with http:// or https://.");
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, "This source is no folder.", name,
+                "Name a folder that holds the release's files, or a URL that begins with http:// or https://.");
+        }
+
         return new FolderSource(Folder.Open(name)) { Rank = rank };
     }
 
@@ -82,7 +98,10 @@ public sealed class SourceList : IDisposable
         MirrorUrl? before = null;
         foreach (var root in manifest.Bases.OrderBy(b => b.Priority))
         {
-            sources.Add(new MirrorSource(root.Url.AbsoluteUri, http, file => MirrorUrl.Below(root.Url, file.Path), time, log) { Rank = RankAfter(root.Priority == before?.Priority) });
+            sources.Add(new MirrorSource(
+                root.Url.AbsoluteUri, http, file => MirrorUrl.Below(root.Url, file.Path), time,
+                log)
+            { Rank = RankAfter(root.Priority == before?.Priority) });
             before = root;
         }
 
@@ -91,8 +110,11 @@ public sealed class SourceList : IDisposable
         {
             var choice = i;
             var name = choice == 0 ? "the manifest's own URLs" : $"the manifest's own URLs, choice {choice + 1}";
-            var isAsGood = choice > 0 && manifest.Files.All(f => f.Urls.Count <= choice || f.Urls[choice].Priority == f.Urls[choice - 1].Priority);
-            sources.Add(new MirrorSource(name, http, file => choice < file.Urls.Count ? file.Urls[choice].Url : null, time, log) { Rank = RankAfter(isAsGood) });
+            var isAsGood = choice > 0 && manifest.Files.All(
+                f => f.Urls.Count <= choice || f.Urls[choice].Priority == f.Urls[choice - 1].Priority);
+            sources.Add(new MirrorSource(
+                name, http, file => choice < file.Urls.Count ? file.Urls[choice].Url : null, time, log)
+            { Rank = RankAfter(isAsGood) });
         }
     }
 }

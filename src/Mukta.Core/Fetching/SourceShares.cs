@@ -12,18 +12,23 @@ internal sealed class SourceShares(IReadOnlyList<ISource> sources, TimeProvider 
 
     public IReadOnlyList<SourceTally> Tallies { get; } = [.. sources.Select(s => new SourceTally(s.Name))];
 
-    /// <summary>The source to ask for a request of so many bytes, counted as busy with it until <see cref="SourceTally.Ended"/>; null where none is left.</summary>
+    /// <summary>
+    /// The source to ask for a request of so many bytes, counted as busy with it until <see cref="SourceTally.Ended"/>; null where none is
+    /// left.
+    /// </summary>
     public SourceTurn? Next(IReadOnlyCollection<SourceTally> tried, long bytes)
     {
         lock (choosing)
         {
             var now = time.GetTimestamp();
-            var open = sources.Zip(Tallies, (s, t) => new SourceTurn(s, t)).Where(t => !tried.Contains(t.Tally) && !t.Tally.IsLeftAlone(now)).ToList();
+            var open = sources.Zip(Tallies, (s, t) => new SourceTurn(s, t))
+                .Where(t => !tried.Contains(t.Tally) && !t.Tally.IsLeftAlone(now)).ToList();
             if (open.Count == 0)
                 return null;
             var first = open.Min(Order);
             var rank = open.Where(t => Order(t) == first).ToList();
-            var best = rank.Max(t => t.Tally.Speed(time)) ?? 1; // What is not measured yet is taken to be as good as the best, and so gets its try.
+            // What is not measured yet is taken to be as good as the best, and so gets its try.
+            var best = rank.Max(t => t.Tally.Speed(time)) ?? 1;
             var next = rank.MinBy(t => (t.Tally.Busy + bytes) / ((t.Tally.Speed(time) ?? best) * t.Tally.Trust))!;
             next.Tally.Began(bytes);
             return next;

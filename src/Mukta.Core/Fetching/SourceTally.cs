@@ -56,7 +56,8 @@ public sealed class SourceTally(string name)
     internal bool IsSlow(TimeProvider time)
     {
         var (bytesSoFar, seconds) = Measured(time);
-        return (bytesSoFar >= TellingBytes || seconds >= TellingSecondsOfSlowness) && bytesSoFar / Math.Max(seconds, 1e-6) < SlowBytesPerSecond;
+        return (bytesSoFar >= TellingBytes || seconds >= TellingSecondsOfSlowness)
+            && bytesSoFar / Math.Max(seconds, 1e-6) < SlowBytesPerSecond;
     }
 
     /// <summary>Notes that it had another version of a file.</summary>

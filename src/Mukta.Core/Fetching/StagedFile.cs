@@ -45,7 +45,8 @@ internal sealed class StagedFile : IDisposable
     /// <param name="file">As published.</param>
     /// <param name="wanted">The only ranges that are wanted; null for the whole file.</param>
     /// <param name="cancel">Ends the proving.</param>
-    public static StagedFile Open(Folder install, string stagingFolder, ManifestFile file, IReadOnlyList<BadRange>? wanted, CancellationToken cancel)
+    public static StagedFile Open(
+        Folder install, string stagingFolder, ManifestFile file, IReadOnlyList<BadRange>? wanted, CancellationToken cancel)
     {
         var path = $"{stagingFolder}/{NameOf(file)}";
         var isLeft = install.Look(path) is { Kind: NodeKind.File } left && left.Size == file.Size;
@@ -72,7 +73,8 @@ internal sealed class StagedFile : IDisposable
         }
     }
 
-    public ByteRange RangeOf(int piece) => new(piece * proof.PieceLength, Math.Min(proof.PieceLength, File.Size - piece * proof.PieceLength));
+    public ByteRange RangeOf(int piece) =>
+        new(piece * proof.PieceLength, Math.Min(proof.PieceLength, File.Size - piece * proof.PieceLength));
 
     public int PieceAt(long offset) => (int)(offset / proof.PieceLength);
 
@@ -120,7 +122,8 @@ internal sealed class StagedFile : IDisposable
                 continue;
             var copied = 0L;
             while (copied < range.Length
-                && RandomAccess.Read(old, buffer.AsSpan(0, (int)Math.Min(buffer.Length, range.Length - copied)), range.Offset + copied) is var got and > 0)
+                && RandomAccess.Read(
+                old, buffer.AsSpan(0, (int)Math.Min(buffer.Length, range.Length - copied)), range.Offset + copied) is var got and > 0)
             {
                 Write(buffer.AsSpan(0, got), range.Offset + copied);
                 copied += got;

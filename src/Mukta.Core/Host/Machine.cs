@@ -14,7 +14,9 @@ public sealed record Machine(string Root, UserFolders Folders)
     /// <summary>This machine, with the folders of the user who runs this.</summary>
     public static Machine Here(Func<string, string?> environment) => new("/", UserFolders.Of(environment));
 
-    /// <summary>A machine whose disk is mounted. Its user is the one with the home that <c>HOME</c> names, or else the only one there is.</summary>
+    /// <summary>
+    /// A machine whose disk is mounted. Its user is the one with the home that <c>HOME</c> names, or else the only one there is.
+    /// </summary>
     /// <param name="root">Where the disk is mounted.</param>
     /// <param name="environment">The environment variables.</param>
     /// <exception cref="MuktaException">There is no such folder, or whose home is meant is not clear.</exception>
@@ -30,8 +32,10 @@ public sealed record Machine(string Root, UserFolders Folders)
         return homes is [var only]
             ? new Machine(real, UserFolders.Below(real, "/" + Path.GetRelativePath(real, only)))
             : throw new MuktaException(
-                ExitCode.BadInput, homes.Count == 0 ? "The mounted disk has no user's home." : "The mounted disk has several users, and which one is meant is not clear.",
-                homes.Count == 0 ? Path.Join(real, "home") : string.Join("\n", homes), "Put the home's path, as that machine names it, before the command: HOME=/home/NAME mukta ...");
+                ExitCode.BadInput, homes.Count == 0 ? "The mounted disk has no user's home."
+                : "The mounted disk has several users, and which one is meant is not clear.",
+                homes.Count == 0 ? Path.Join(real, "home") : string.Join("\n", homes),
+                "Put the home's path, as that machine names it, before the command: HOME=/home/NAME mukta ...");
     }
 
     /// <summary>The same as operations see it.</summary>

@@ -18,6 +18,9 @@ public sealed record OperationTools(IServiceControl Services, TimeProvider Time)
     /// <summary>The command as the user has typed it, to go on with.</summary>
     public string Typed { get; init; } = "";
 
+    /// <summary>What <c>mukta undo</c> has to be told to look at the same machine.</summary>
+    public string OptionsForUndo { get; init; } = "";
+
     /// <summary>Counts the work while it is done.</summary>
     public WorkMeter Meter { get; init; } = new();
 

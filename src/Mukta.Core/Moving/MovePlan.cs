@@ -1,7 +1,7 @@
 using Mukta.Disk;
+using Mukta.Operations;
 using Mukta.Products;
 using Mukta.Reinstall;
-using Mukta.Operations;
 
 namespace Mukta.Moving;
 
@@ -13,7 +13,8 @@ namespace Mukta.Moving;
 /// <param name="Size">How much it is.</param>
 /// <param name="Needs">What the tree asks of the file system that it goes to.</param>
 /// <param name="Can">What that file system can do.</param>
-public sealed record MovePlan(Profile Profile, string From, string To, bool IsRename, TreeSize Size, TreeNeeds Needs, FileSystemCapabilities Can) : IOperationPlan
+public sealed record MovePlan(
+    Profile Profile, string From, string To, bool IsRename, TreeSize Size, TreeNeeds Needs, FileSystemCapabilities Can) : IOperationPlan
 {
     /// <inheritdoc/>
     public bool IsEmpty => false;
@@ -32,13 +33,25 @@ public sealed record MovePlan(Profile Profile, string From, string To, bool IsRe
         var (source, named) = (Folder.RealPathOf(from), Folder.RealPathOf(Path.GetFullPath(destination)));
         var target = named != source && Directory.Exists(named) ? Path.Join(named, Path.GetFileName(source)) : named;
         if (Path.Exists(target) && target != source)
-            throw new MuktaException(ExitCode.BadInput, "Something stands there already.", PathBytes.Shown(target), "Name a folder that is not there yet, or an empty place to put the install into.");
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, "Something stands there already.", PathBytes.Shown(target),
+                "Name a folder that is not there yet, or an empty place to put the install into.");
+        }
+
         if (target == source || target.StartsWith(source + "/", StringComparison.Ordinal))
-            throw new MuktaException(ExitCode.BadInput, target == source ? "The install is there already." : "An install cannot be moved into itself.", PathBytes.Shown(target), "Name another folder.");
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, target == source ? "The install is there already." : "An install cannot be moved into itself.",
+                PathBytes.Shown(target), "Name another folder.");
+        }
+
         var place = ReinstallTarget.Nearest(target);
         using var folder = Folder.Open(source);
         var isRename = Node.At(source)?.MountId == Node.At(place)?.MountId;
-        return new MovePlan(profile, source, target, isRename, TreeBulk.Measure(folder, ".", cancel), TreeNeeds.Of(folder, cancel), FileSystemCapabilities.OfType(Mount.Of(place)?.Type));
+        return new MovePlan(
+            profile, source, target, isRename, TreeBulk.Measure(folder, ".", cancel), TreeNeeds.Of(folder, cancel),
+            FileSystemCapabilities.OfType(Mount.Of(place)?.Type));
     }
 
     /// <summary>The plan of a move that was interrupted: from there on nothing has to be proven any more.</summary>
@@ -47,11 +60,18 @@ public sealed record MovePlan(Profile Profile, string From, string To, bool IsRe
     {
         var named = Folder.RealPathOf(Path.GetFullPath(destination));
         if (named != to && Path.Join(named, Path.GetFileName(from)) != to)
-            throw new MuktaException(ExitCode.BadInput, $"A move of {profile.Title} to another place was begun and has not ended.", PathBytes.Shown(to), "Go on with that place, or go back with: mukta undo");
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, $"A move of {profile.Title} to another place was begun and has not ended.", PathBytes.Shown(to),
+                "Go on with that place, or go back with: mukta undo");
+        }
+
         var there = Directory.Exists(from) ? from : to;
         using var folder = Folder.Open(there);
         var isRename = Node.At(Path.GetDirectoryName(from)!)?.MountId == Node.At(ReinstallTarget.Nearest(to))?.MountId;
-        return new MovePlan(profile, from, to, isRename, TreeBulk.Measure(folder, ".", cancel), TreeNeeds.Of(folder, cancel), FileSystemCapabilities.OfType(Mount.Of(there)?.Type));
+        return new MovePlan(
+            profile, from, to, isRename, TreeBulk.Measure(folder, ".", cancel), TreeNeeds.Of(folder, cancel),
+            FileSystemCapabilities.OfType(Mount.Of(there)?.Type));
     }
 
     /// <summary>Proves that the place can take it.</summary>
@@ -63,14 +83,28 @@ public sealed record MovePlan(Profile Profile, string From, string To, bool IsRe
         {
             using var folder = Folder.Open(at);
             if (!folder.MayChangeNamesIn(""))
-                throw new MuktaException(ExitCode.Blocked, "This folder may not be changed by you.", PathBytes.Shown(at), "Run the command as its owner, or as root.");
+            {
+                throw new MuktaException(
+                    ExitCode.Blocked, "This folder may not be changed by you.", PathBytes.Shown(at),
+                    "Run the command as its owner, or as root.");
+            }
         }
 
         var table = Mount.Table();
         if (table.Any(m => m.Point == From))
-            throw new MuktaException(ExitCode.Blocked, "The install is the top of a disk of its own, which cannot be moved.", PathBytes.Shown(From), "Mount that disk elsewhere instead.");
+        {
+            throw new MuktaException(
+                ExitCode.Blocked, "The install is the top of a disk of its own, which cannot be moved.", PathBytes.Shown(From),
+                "Mount that disk elsewhere instead.");
+        }
+
         if (Mount.Of(place, table) is { ForbidsPrograms: true })
-            throw new MuktaException(ExitCode.Blocked, "No program can be started from that disk: it is mounted with noexec.", PathBytes.Shown(place), "Mount it without noexec, or choose another disk.");
+        {
+            throw new MuktaException(
+                ExitCode.Blocked, "No program can be started from that disk: it is mounted with noexec.", PathBytes.Shown(place),
+                "Mount it without noexec, or choose another disk.");
+        }
+
         if (!IsRename)
         {
             ProveRoom(place);
@@ -85,21 +119,39 @@ public sealed record MovePlan(Profile Profile, string From, string To, bool IsRe
         if (Needs.Links > 0 && !can.MakesLinks)
             throw Cannot($"The install has {Units.Count(Needs.Links, "symbolic link")}, and that disk knows none.");
         if (Needs.CaseTwins is { } twins && !can.TellsCaseApart)
-            throw Cannot($"The install has names that differ only by letter case ({PathBytes.Shown(twins)}), and that disk cannot tell them apart.");
+        {
+            throw Cannot(
+                $"The install has names that differ only by letter case ({PathBytes.Shown(twins)}), and that disk cannot tell them apart.");
+        }
+
         if (can.LongestFile is { } most && Needs.LongestFile > most)
-            throw Cannot($"The install has a file of {Units.Bytes(Needs.LongestFile)}, and that disk takes files of {Units.Bytes(most)} at most.");
+        {
+            throw Cannot(
+                $"The install has a file of {Units.Bytes(Needs.LongestFile)}, and that disk takes files of {Units.Bytes(most)} at most.");
+        }
     }
 
     private void ProveRoom(string place)
     {
         var room = Room.At(place);
         if (room.FreeBytes < Size.Bytes + (4 << 20))
-            throw new MuktaException(ExitCode.Blocked, $"The disk has {Units.Bytes(room.FreeBytes)} free; the install needs {Units.Bytes(Size.Bytes)}.", PathBytes.Shown(place), "Nothing was touched. Make room on that disk, or choose another.");
+        {
+            throw new MuktaException(
+                ExitCode.Blocked, $"The disk has {Units.Bytes(room.FreeBytes)} free; the install needs {Units.Bytes(Size.Bytes)}.",
+                PathBytes.Shown(place), "Nothing was touched. Make room on that disk, or choose another.");
+        }
+
         if (room.FreeInodes < Needs.Names + 100)
-            throw new MuktaException(ExitCode.Blocked, $"On that disk {Units.Count(room.FreeInodes.Value, "more file")} can be made; the install needs {Units.Number(Needs.Names)}.", PathBytes.Shown(place), "Nothing was touched. Choose another disk.");
+        {
+            throw new MuktaException(
+                ExitCode.Blocked,
+                $"On that disk {Units.Count(room.FreeInodes.Value, "more file")} can be made; the install needs "
+                + $"{Units.Number(Needs.Names)}.", PathBytes.Shown(place), "Nothing was touched. Choose another disk.");
+        }
     }
 
-    private MuktaException Cannot(string why) => new(ExitCode.Blocked, why, PathBytes.Shown(To), "Nothing was touched. Choose a disk with another file system.");
+    private MuktaException Cannot(string why) =>
+        new(ExitCode.Blocked, why, PathBytes.Shown(To), "Nothing was touched. Choose a disk with another file system.");
 }
 
 /// <summary>What a tree asks of a file system.</summary>

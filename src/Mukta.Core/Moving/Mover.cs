@@ -39,7 +39,8 @@ public sealed class Mover(Machine machine, RunningGuard guard, TimeProvider time
 
     /// <summary>Where an interrupted move goes from and to; null where there is none.</summary>
     public static (string From, string To)? Interrupted(Machine machine, string product) =>
-        Operation.FindInterrupted(machine.Home, "move", product)?.Notes(ReinstallStep.TargetNote).FirstOrDefault() is { } target ? (target.Of!, target.Text) : null;
+        Operation.FindInterrupted(machine.Home, "move", product)?.Notes(ReinstallStep.TargetNote).FirstOrDefault() is { } target
+        ? (target.Of!, target.Text) : null;
 
     /// <summary>True once the install is in its new place.</summary>
     public static bool IsPlaced(Operation operation) => operation.IsDone(Placed);
@@ -108,7 +109,8 @@ public sealed class Mover(Machine machine, RunningGuard guard, TimeProvider time
     {
         if (operation.IsDone(Launched))
             return;
-        foreach (var change in LaunchRestorer.Plan(new LaunchLook(machine).At(plan.Profile, plan.To), plan.Profile.Title).Where(c => c.Text is not null))
+        foreach (var change in LaunchRestorer.Plan(new LaunchLook(machine).At(plan.Profile, plan.To), plan.Profile.Title)
+            .Where(c => c.Text is not null))
         {
             cancel.ThrowIfCancellationRequested();
             if (LaunchRestorer.Do(operation, change).Failure is { } failure)

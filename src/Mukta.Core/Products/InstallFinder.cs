@@ -58,7 +58,10 @@ public sealed class InstallFinder(UserFolders folders)
 {
     private const double EnoughWithoutMarker = 0.5;
 
-    /// <summary>The installs, in the order of the profile's places, then those that were recorded elsewhere; within a folder of releases the newest first.</summary>
+    /// <summary>
+    /// The installs, in the order of the profile's places, then those that were recorded elsewhere; within a folder of releases the newest
+    /// first.
+    /// </summary>
     /// <param name="profile">The product.</param>
     /// <param name="manifests">Manifests of its releases, for evidence.</param>
     /// <param name="recorded">Folders that were recorded as installs of it.</param>
@@ -70,7 +73,8 @@ public sealed class InstallFinder(UserFolders folders)
     /// <param name="manifest">The manifest of its release; null if there is none.</param>
     /// <param name="recorded">Folders that were recorded as installs of it.</param>
     public IReadOnlyList<FoundInstall> Find(Profile profile, LazyManifest? manifest, IReadOnlyList<string> recorded) =>
-        Find(profile, recorded, folder => At(folder, profile, []) ?? (manifest?.IdentityNow is null ? null : At(folder, profile, [manifest.Value])));
+        Find(profile, recorded,
+        folder => At(folder, profile, []) ?? (manifest?.IdentityNow is null ? null : At(folder, profile, [manifest.Value])));
 
     private List<FoundInstall> Find(Profile profile, IReadOnlyList<string> recorded, Func<string, FoundInstall?> at)
     {
@@ -81,13 +85,16 @@ public sealed class InstallFinder(UserFolders folders)
             found.AddRange(candidates.Select(at).OfType<FoundInstall>());
         }
 
-        found.AddRange(recorded.Except(found.Select(f => f.Path), StringComparer.Ordinal).Where(Directory.Exists).Select(at).OfType<FoundInstall>());
+        found.AddRange(
+            recorded.Except(found.Select(f => f.Path), StringComparer.Ordinal).Where(Directory.Exists).Select(at).OfType<FoundInstall>());
         return [.. WithNewestCurrent(found, profile).Select(f => f with { IsRecorded = recorded.Contains(f.Path) })];
     }
 
     /// <summary>Where each release has a folder, the newest of those that lie together is current and the others are not.</summary>
-    internal static IEnumerable<FoundInstall> WithNewestCurrent(IReadOnlyList<FoundInstall> found, Profile profile) => !profile.Installs.FolderPerRelease ? found
-        : found.GroupBy(f => Path.GetDirectoryName(f.Path)).SelectMany(together => together.OrderByDescending(f => Path.GetFileName(f.Path), Comparer<string?>.Create(CompareReleases))
+    internal static IEnumerable<FoundInstall> WithNewestCurrent(IReadOnlyList<FoundInstall> found, Profile profile) =>
+        !profile.Installs.FolderPerRelease ? found
+        : found.GroupBy(f => Path.GetDirectoryName(f.Path))
+        .SelectMany(together => together.OrderByDescending(f => Path.GetFileName(f.Path), Comparer<string?>.Create(CompareReleases))
             .Select((install, i) => install with { IsCurrent = i == 0 }));
 
     /// <summary>
@@ -101,10 +108,12 @@ public sealed class InstallFinder(UserFolders folders)
     {
         try
         {
-            var (evidence, release) = manifests.Select(m => (Evidence: InstallEvidence.Of(folder, m), m.Release)).OrderByDescending(e => e.Evidence.Share).FirstOrDefault();
+            var (evidence, release) = manifests.Select(m => (Evidence: InstallEvidence.Of(folder, m), m.Release))
+                .OrderByDescending(e => e.Evidence.Share).FirstOrDefault();
             var marker = profile.Installs.Marker;
             var hasMarker = marker is null ? Directory.EnumerateFileSystemEntries(folder).Any() : File.Exists(Path.Join(folder, marker));
-            return hasMarker || evidence is { Share: >= EnoughWithoutMarker } ? new FoundInstall(folder, IsCurrent: true, hasMarker, evidence) { Release = release } : null;
+            return hasMarker || evidence is { Share: >= EnoughWithoutMarker }
+                ? new FoundInstall(folder, IsCurrent: true, hasMarker, evidence) { Release = release } : null;
         }
         catch (Exception e) when (e is MuktaException or IOException or UnauthorizedAccessException)
         {
@@ -119,7 +128,8 @@ public sealed class InstallFinder(UserFolders folders)
         for (var i = 0; i < Math.Min(left.Count, right.Count); i++)
         {
             var order = char.IsAsciiDigit(left[i][0]) && char.IsAsciiDigit(right[i][0])
-                ? System.Numerics.BigInteger.Parse(left[i], CultureInfo.InvariantCulture).CompareTo(System.Numerics.BigInteger.Parse(right[i], CultureInfo.InvariantCulture))
+                ? System.Numerics.BigInteger.Parse(left[i], CultureInfo.InvariantCulture)
+                .CompareTo(System.Numerics.BigInteger.Parse(right[i], CultureInfo.InvariantCulture))
                 : string.CompareOrdinal(left[i], right[i]);
             if (order != 0)
                 return order;

@@ -44,24 +44,35 @@ public sealed class InstallSearch
     {
         using var root = Folder.Open(folder);
         using var top = root.OpenFolder("");
-        var walk = new Walk(byName, Mount.Table().Where(m => m.IsOfTheKernel).Select(m => m.Point).ToHashSet(StringComparer.Ordinal), meter, cancel);
+        var walk = new Walk(
+            byName, Mount.Table().Where(m => m.IsOfTheKernel).Select(m => m.Point).ToHashSet(StringComparer.Ordinal), meter, cancel);
         walk.Enter(top, root.RealPath.TrimEnd('/'), 1);
         return [.. walk.Agreeing.Select(a => Judged(a.Key.Release, a.Key.Root, a.Value)).Where(j => j.Install.Evidence!.Share >= Enough)
             .GroupBy(j => (j.Profile.Product, j.Install.Path)).Select(g => g.MaxBy(j => j.Install.Evidence!.Share))
-            .GroupBy(j => j.Profile.Product).SelectMany(g => InstallFinder.WithNewestCurrent([.. g.Select(j => j.Install)], g.First().Profile)
-                .OrderByDescending(i => i.Evidence!.Share).ThenBy(i => i.Path, StringComparer.Ordinal).Select(i => (g.First().Profile, i)))];
+            .GroupBy(j => j.Profile.Product)
+            .SelectMany(g => InstallFinder.WithNewestCurrent([.. g.Select(j => j.Install)], g.First().Profile)
+                .OrderByDescending(i => i.Evidence!.Share).ThenBy(i => i.Path, StringComparer.Ordinal)
+                .Select(i => (g.First().Profile, i)))];
     }
 
     private (Profile Profile, FoundInstall Install) Judged(int release, string root, (int Files, long Bytes) there)
     {
         var (profile, manifest) = releases[release];
         var hasMarker = profile.Installs.Marker is not { } marker || File.Exists(Path.Join(root, marker));
-        return (profile, new FoundInstall(root, IsCurrent: true, hasMarker, new InstallEvidence(manifest.Files.Count, there.Files, there.Bytes, manifest.TotalSize)) { Release = manifest.Release, IsSearched = true });
+        return (profile, new FoundInstall(
+            root, IsCurrent: true, hasMarker,
+            new InstallEvidence(manifest.Files.Count, there.Files, there.Bytes, manifest.TotalSize))
+        {
+            Release = manifest.Release,
+            IsSearched = true
+        });
     }
 
-    private sealed class Walk(Dictionary<byte[], List<Listed>> byName, HashSet<string> passedOver, WorkMeter? meter, CancellationToken cancel)
+    private sealed class Walk(
+        Dictionary<byte[], List<Listed>> byName, HashSet<string> passedOver, WorkMeter? meter, CancellationToken cancel)
     {
-        private readonly Dictionary<byte[], List<Listed>>.AlternateLookup<ReadOnlySpan<byte>> lookup = byName.GetAlternateLookup<ReadOnlySpan<byte>>();
+        private readonly Dictionary<byte[], List<Listed>>.AlternateLookup<ReadOnlySpan<byte>> lookup =
+            byName.GetAlternateLookup<ReadOnlySpan<byte>>();
 
         public Dictionary<(int Release, string Root), (int Files, long Bytes)> Agreeing { get; } = [];
 
@@ -92,7 +103,8 @@ public sealed class InstallSearch
         private void EnterInner(SafeFileHandle folder, string path, byte[] name, int depth)
         {
             var inside = $"{path}/{PathBytes.Decode(name.AsSpan(0, name.Length - 1))}";
-            if (depth >= TreeWalk.DeepestFolder || inside.EndsWith("/" + ManifestPath.OwnFolder, StringComparison.Ordinal) || passedOver.Contains(inside))
+            if (depth >= TreeWalk.DeepestFolder || inside.EndsWith("/" + ManifestPath.OwnFolder, StringComparison.Ordinal)
+                || passedOver.Contains(inside))
                 return;
             var fd = Native.OpenAt(folder, name, Native.ReadOnly | Native.Directory | Native.NoFollow | Native.CloseOnExec, 0);
             if (fd < 0)
@@ -102,7 +114,8 @@ public sealed class InstallSearch
         }
 
         private static bool IsFolder(SafeFileHandle folder, ReadOnlySpan<byte> name) =>
-            Native.StatxAt(folder, name, Native.AtSymlinkNoFollow, Native.StatxBasic, out var found) == 0 && Node.From(found).Kind == NodeKind.Folder;
+            Native.StatxAt(folder, name, Native.AtSymlinkNoFollow, Native.StatxBasic, out var found) == 0
+            && Node.From(found).Kind == NodeKind.Folder;
 
         private void Compare(SafeFileHandle folder, string path, ReadOnlySpan<byte> name, List<Listed> listed)
         {
@@ -111,7 +124,8 @@ public sealed class InstallSearch
             {
                 if (!path.EndsWith(file.Folder, StringComparison.Ordinal))
                     continue;
-                node ??= Native.StatxAt(folder, name, Native.AtSymlinkNoFollow, Native.StatxBasic, out var found) == 0 ? Node.From(found) : default(Node);
+                node ??= Native.StatxAt(folder, name, Native.AtSymlinkNoFollow, Native.StatxBasic, out var found) == 0 ? Node.From(found)
+                    : default(Node);
                 if (node is not { Kind: NodeKind.File, Inode: > 0 } there || there.Size != file.Size)
                     continue;
                 var key = (file.Release, path[..^file.Folder.Length] is { Length: > 0 } root ? root : "/");

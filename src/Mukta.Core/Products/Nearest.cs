@@ -10,6 +10,9 @@ internal static class Nearest
         return nearest.Word is not null && nearest.Distance <= Math.Max(1, word.Length / 2) ? $"; did you mean \"{nearest.Word}\"?" : "";
     }
 
+    /// <summary>The same, or the end of the sentence.</summary>
+    public static string HintOrEnd(string word, IEnumerable<string> known) => Hint(word, known) is { Length: > 0 } hint ? hint : ".";
+
     /// <summary>How many letters have to be put in, taken out or changed (Levenshtein's distance).</summary>
     private static int Distance(string a, string b)
     {

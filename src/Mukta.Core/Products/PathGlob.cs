@@ -9,6 +9,7 @@ public static class PathGlob
     public static bool Fits(string glob, string path)
     {
         var (patterns, segments) = (glob.Split('/'), path.Split('/'));
-        return patterns.Length == segments.Length && patterns.Zip(segments).All(p => FileSystemName.MatchesSimpleExpression(p.First, p.Second, ignoreCase: false));
+        return patterns.Length == segments.Length
+            && patterns.Zip(segments).All(p => FileSystemName.MatchesSimpleExpression(p.First, p.Second, ignoreCase: false));
     }
 }

@@ -10,7 +10,8 @@ public sealed record PathPattern
     /// <summary>The variables that a path may begin with.</summary>
     public static IReadOnlyList<string> Variables { get; } = ["home", "data", "config", "cache", "state", "install"];
 
-    private PathPattern(string text, string? variable, IReadOnlyList<string> segments) => (Text, Variable, Segments) = (text, variable, segments);
+    private PathPattern(string text, string? variable, IReadOnlyList<string> segments) =>
+        (Text, Variable, Segments) = (text, variable, segments);
 
     /// <summary>As it stands in the profile.</summary>
     public string Text { get; }
@@ -39,13 +40,15 @@ public sealed record PathPattern
         }
 
         var segments = rest.Split('/').Skip(1).ToList();
-        fault ??= rest.Length > 0 && rest[0] != '/' ? $"is neither absolute nor below a variable ({string.Join(", ", Variables.Select(v => $"${{{v}}}"))})"
+        fault ??= rest.Length > 0 && rest[0] != '/'
+            ? $"is neither absolute nor below a variable ({string.Join(", ", Variables.Select(v => $"${{{v}}}"))})"
             : text.Length > Manifests.ManifestPath.LongestPath ? $"is longer than {Manifests.ManifestPath.LongestPath} characters"
             : text.Any(char.IsControl) ? "contains a control character"
             : rest.Contains("${", StringComparison.Ordinal) ? "has a variable in the middle; one may stand only at the beginning"
             : segments.Contains("..") || segments.Contains(".") ? "has a segment \".\" or \"..\""
             : segments.Contains("") ? "has an empty segment"
-            : segments.Any(s => s.Contains("**", StringComparison.Ordinal)) ? "contains \"**\"; a * stands for characters within one segment only"
+            : segments.Any(s => s.Contains("**", StringComparison.Ordinal))
+            ? "contains \"**\"; a * stands for characters within one segment only"
             : IsTooWide(variable, segments) ? "is too wide: it could stand for a home, the root or a folder that other programs use too"
             : null;
         return fault is null ? new PathPattern(text, variable, segments) : null;
@@ -56,7 +59,11 @@ public sealed record PathPattern
         if (variable == "install")
             return segments.Count > 0 && !HasLiteral(segments[0]);
         if (variable is not null)
-            return segments.Count == 0 || !HasLiteral(segments[0]) || (variable == "home" && segments.Count == 1 && segments[0].StartsWith('.') && !HasLiteral(segments[0][1..]));
+        {
+            return segments.Count == 0 || !HasLiteral(segments[0])
+                || (variable == "home" && segments.Count == 1 && segments[0].StartsWith('.') && !HasLiteral(segments[0][1..]));
+        }
+
         var least = segments is ["home" or "Users" or "mnt" or "media", ..] ? 3 : 2;
         return segments.Count < least || !segments.Take(least).Where((_, i) => i != 1 || least == 2).All(HasLiteral);
     }

@@ -104,7 +104,8 @@ public sealed record CachePlaces(string Name, IReadOnlyList<PathPattern> Places,
 /// <param name="Environment">Variables that have to be set.</param>
 /// <param name="Folder">The working folder.</param>
 public sealed record LaunchExpectation(
-    PathPattern Entry, string Program, IReadOnlyList<string> Arguments, IReadOnlyDictionary<string, string> Environment, PathPattern? Folder);
+    PathPattern Entry, string Program, IReadOnlyList<string> Arguments, IReadOnlyDictionary<string, string> Environment,
+    PathPattern? Folder);
 
 /// <summary>What a product needs from the machine.</summary>
 public sealed record RuntimeNeeds

@@ -9,24 +9,30 @@ public sealed record LoadedProfile(Profile Profile, string File)
 {
     private LazyManifest? lazy;
 
-    /// <summary>The manifest as a path or URL: a relative file is looked for beside the profile. Null where the profile names none.</summary>
+    /// <summary>
+    /// The manifest as a path or URL: a relative file is looked for beside the profile. Null where the profile names none.
+    /// </summary>
     public string? ManifestLocation => Profile.Manifest is not { } manifest ? null
         : manifest.Location.Contains("://", StringComparison.Ordinal) ? manifest.Location
         : Path.Combine(Path.GetDirectoryName(File) ?? "", manifest.Location);
 
     /// <summary>The manifest's address where it is on the network; null where it is a file.</summary>
-    public Uri? ManifestUrl => ManifestLocation is { } location && location.Contains("://", StringComparison.Ordinal) ? new Uri(location) : null;
+    public Uri? ManifestUrl =>
+        ManifestLocation is { } location && location.Contains("://", StringComparison.Ordinal) ? new Uri(location) : null;
 
     /// <summary>The manifest's file, which is read once.</summary>
     /// <exception cref="MuktaException">The profile names none, or none that can be read here.</exception>
     public LazyManifest ManifestFile => ManifestLocation is not { } location
         ? throw new MuktaException(ExitCode.BadInput, "The profile names no manifest.", File, "Name one with --manifest.")
         : ManifestUrl is not null
-        ? throw new MuktaException(ExitCode.BadInput, "The profile's manifest is on the network, and this version reads manifests from files only.", location, "Download it, then name the file with --manifest.")
+        ? throw new MuktaException(
+        ExitCode.BadInput, "The profile's manifest is on the network, and this version reads manifests from files only.", location,
+        "Download it, then name the file with --manifest.")
         : lazy ??= new LazyManifest(location);
 
     /// <summary>The manifest's file if it can be read; null if it cannot. It is not opened for that.</summary>
-    public LazyManifest? TryManifestFile => ManifestLocation is { } location && ManifestUrl is null && System.IO.File.Exists(location) ? ManifestFile : null;
+    public LazyManifest? TryManifestFile =>
+        ManifestLocation is { } location && ManifestUrl is null && System.IO.File.Exists(location) ? ManifestFile : null;
 
     /// <summary>Reads the manifest if it is there.</summary>
     /// <returns>The manifest, or why it cannot be used, as the end of a sentence.</returns>
@@ -79,7 +85,8 @@ public sealed class ProfileCatalog
     }
 
     /// <summary>Reads every <c>.yaml</c> file in the folders. Of two profiles for one product, the first folder's counts.</summary>
-    /// <exception cref="ProfileFault">A profile cannot be used, two in one folder are for the same product, or needs go round in a circle.</exception>
+    /// <exception cref="ProfileFault">A profile cannot be used, two in one folder are for the same product, or needs go round in a
+    /// circle.</exception>
     /// <exception cref="MuktaException">A folder that the user named is not there.</exception>
     public static ProfileCatalog Read(string? named, Func<string, string?> environment)
     {
@@ -96,8 +103,11 @@ public sealed class ProfileCatalog
     /// <summary>The profile of a product.</summary>
     /// <exception cref="MuktaException">There is none.</exception>
     public LoadedProfile Of(string product) => byProduct.GetValueOrDefault(product) ?? throw new MuktaException(
-        ExitCode.BadInput, $"There is no profile for the product \"{Disk.PathBytes.Shown(product)}\"{Nearest.Hint(product, byProduct.Keys)}{(Nearest.Hint(product, byProduct.Keys).Length == 0 ? "." : "")}",
-        string.Join(", ", Folders), "Name the folder that holds its profile with --profiles, or the install's folder instead of a product.");
+        ExitCode.BadInput,
+        $"There is no profile for the product "
+        + $"\"{Disk.PathBytes.Shown(product)}\"{Nearest.HintOrEnd(product, byProduct.Keys)}",
+        string.Join(", ", Folders),
+        "Name the folder that holds its profile with --profiles, or the install's folder instead of a product.");
 
     /// <summary>A product, and after it all that it needs and whose profile is at hand.</summary>
     public IReadOnlyList<LoadedProfile> WithNeeds(LoadedProfile product)
@@ -115,7 +125,11 @@ public sealed class ProfileCatalog
         {
             var profile = ProfileReader.ReadFile(file);
             if (!here.TryAdd(profile.Product, file))
-                throw new ProfileFault($"The product \"{profile.Product}\" has another profile in the same folder: {here[profile.Product]}.", file, 1, 1);
+            {
+                throw new ProfileFault(
+                    $"The product \"{profile.Product}\" has another profile in the same folder: {here[profile.Product]}.", file, 1, 1);
+            }
+
             byProduct.TryAdd(profile.Product, new LoadedProfile(profile, file));
         }
     }
@@ -123,7 +137,13 @@ public sealed class ProfileCatalog
     private void RefuseCircle(LoadedProfile profile, List<string> way)
     {
         if (way.Contains(profile.Profile.Product))
-            throw new ProfileFault($"What products need goes round in a circle: {string.Join(" needs ", way.SkipWhile(w => w != profile.Profile.Product).Append(profile.Profile.Product))}.", profile.File, 1, 1);
+        {
+            throw new ProfileFault(
+                $"What products need goes round in a circle: "
+                + $"{string.Join(" needs ", way.SkipWhile(w => w != profile.Profile.Product).Append(profile.Profile.Product))}.",
+                profile.File, 1, 1);
+        }
+
         way.Add(profile.Profile.Product);
         foreach (var need in profile.Profile.Needs)
         {

@@ -11,7 +11,8 @@ internal static class ProfileKeys
     {
         ["profile"] =
         [
-            "format", "product", "title", "kind", "needs", "installs", "manifest", "components", "processes", "services", "caches", "temporary",
+            "format", "product", "title", "kind", "needs", "installs", "manifest", "components", "processes", "services", "caches",
+            "temporary",
             "user-data", "launch", "runtime", "settings", "leftovers", "setup", "outage", "codes", "ladder",
         ],
         ["installs"] = ["places", "marker", "layout"],
@@ -40,7 +41,12 @@ internal sealed class ProfileFields
         var map = node.Map ?? throw Fault(node, $"The {name} has to be a map of keys and values; this is {node.Kind}.");
         var known = ProfileKeys.Known[name];
         foreach (var (key, _) in map.Where(m => !known.Contains(m.Key.Text!)))
-            throw Fault(key, $"The {name} has no key \"{PathBytes.Shown(key.Text!)}\"{Nearest.Hint(key.Text!, known)}{(Nearest.Hint(key.Text!, known).Length == 0 ? "." : "")}");
+        {
+            throw Fault(
+                key, $"The {name} has no key "
+                + $"\"{PathBytes.Shown(key.Text!)}\"{Nearest.HintOrEnd(key.Text!, known)}");
+        }
+
         values = map.ToDictionary(m => m.Key.Text!, m => m.Value, StringComparer.Ordinal);
     }
 
@@ -57,7 +63,9 @@ internal sealed class ProfileFields
     public string Choice(string key, string? usual, params string[] choices)
     {
         var text = Text(key) ?? usual ?? throw Missing($"key \"{key}\"");
-        return choices.Contains(text) ? text : throw Fault(key, $"The {key} \"{PathBytes.Shown(text)}\" is not one of {string.Join(", ", choices)}{Nearest.Hint(text, choices)}");
+        return choices.Contains(text) ? text
+            : throw Fault(
+            key, $"The {key} \"{PathBytes.Shown(text)}\" is not one of {string.Join(", ", choices)}{Nearest.Hint(text, choices)}");
     }
 
     public IReadOnlyList<string> Texts(string key) => [.. Items(key).Select(v => TextOf(v, key))];
@@ -65,7 +73,8 @@ internal sealed class ProfileFields
     /// <summary>Words such as ids, process names and unit names: no path, no space, no wildcard.</summary>
     public IReadOnlyList<string> Names(string key, string what) => [.. Items(key).Select(v => Word(v, key, what))];
 
-    public string RequiredWord(string key, string what) => Word(values.GetValueOrDefault(key) ?? throw Missing($"key \"{key}\""), key, what);
+    public string RequiredWord(string key, string what) =>
+        Word(values.GetValueOrDefault(key) ?? throw Missing($"key \"{key}\""), key, what);
 
     public IReadOnlyList<PathPattern> Paths(string key) => [.. Items(key).Select(v => PathOf(v, key))];
 
@@ -84,7 +93,8 @@ internal sealed class ProfileFields
 
     public IReadOnlyList<Uri> Urls(string key) => [.. Items(key).Select(v => UrlOf(v, key))];
 
-    public int Number(string key, int usual, int least, int most) => values.GetValueOrDefault(key) is { } value ? NumberOf(value, key, least, most) : usual;
+    public int Number(string key, int usual, int least, int most) =>
+        values.GetValueOrDefault(key) is { } value ? NumberOf(value, key, least, most) : usual;
 
     public IReadOnlyList<int> Numbers(string key, IReadOnlyList<int> usual, int least, int most) =>
         Has(key) ? [.. Items(key).Select(v => NumberOf(v, key, least, most))] : usual;
@@ -99,14 +109,17 @@ internal sealed class ProfileFields
 
     public Version? Version(string key) => values.GetValueOrDefault(key) is { } value ? VersionOf(value, key) : null;
 
-    public IReadOnlyDictionary<string, Version> Versions(string key) => Pairs(key).ToDictionary(p => p.Key, p => VersionOf(p.Value, key), StringComparer.Ordinal);
+    public IReadOnlyDictionary<string, Version> Versions(string key) =>
+        Pairs(key).ToDictionary(p => p.Key, p => VersionOf(p.Value, key), StringComparer.Ordinal);
 
-    public IReadOnlyDictionary<string, string> TextPairs(string key) => Pairs(key).ToDictionary(p => p.Key, p => TextOf(p.Value, key), StringComparer.Ordinal);
+    public IReadOnlyDictionary<string, string> TextPairs(string key) =>
+        Pairs(key).ToDictionary(p => p.Key, p => TextOf(p.Value, key), StringComparer.Ordinal);
 
     public IReadOnlyDictionary<string, IReadOnlyList<string>> GlobLists(string key) => Pairs(key).ToDictionary(
         p => p.Key, p => (IReadOnlyList<string>)[.. (p.Value.List ?? [p.Value]).Select(v => InsideOf(v, key))], StringComparer.Ordinal);
 
-    public ProfileFields? Fields(string key, string called) => values.GetValueOrDefault(key) is { } value ? new ProfileFields(value, source, called) : null;
+    public ProfileFields? Fields(string key, string called) =>
+        values.GetValueOrDefault(key) is { } value ? new ProfileFields(value, source, called) : null;
 
     public IEnumerable<ProfileFields> EachFields(string key, string called) => Items(key).Select(v => new ProfileFields(v, source, called));
 
@@ -127,13 +140,15 @@ internal sealed class ProfileFields
     private string TextOf(ProfileNode value, string key)
     {
         var text = value.Text ?? throw Fault(value, $"The value of \"{key}\" has to be a text; this is {value.Kind}.");
-        return text.Length > 0 && !text.Any(char.IsControl) ? text : throw Fault(value, $"The value of \"{key}\" is empty or contains a control character.");
+        return text.Length > 0 && !text.Any(char.IsControl) ? text
+            : throw Fault(value, $"The value of \"{key}\" is empty or contains a control character.");
     }
 
     private string Word(ProfileNode value, string key, string what)
     {
         var text = TextOf(value, key);
-        return text.Length <= 128 && char.IsLetterOrDigit(text[0]) && text.All(c => char.IsLetterOrDigit(c) || "-_.@:+".Contains(c, StringComparison.Ordinal))
+        return text.Length <= 128 && char.IsLetterOrDigit(text[0])
+            && text.All(c => char.IsLetterOrDigit(c) || "-_.@:+".Contains(c, StringComparison.Ordinal))
             ? text
             : throw Fault(value, $"\"{PathBytes.Shown(text)}\" cannot be the name of {what}.");
     }
@@ -141,13 +156,15 @@ internal sealed class ProfileFields
     private PathPattern PathOf(ProfileNode value, string key)
     {
         var text = TextOf(value, key);
-        return PathPattern.Parse(text, out var fault) ?? throw Fault(value, $"The path \"{text}\" {fault}{(fault!.EndsWith('?') ? "" : ".")}");
+        return PathPattern.Parse(text, out var fault)
+            ?? throw Fault(value, $"The path \"{text}\" {fault}{(fault!.EndsWith('?') ? "" : ".")}");
     }
 
     private string InsideOf(ProfileNode value, string key)
     {
         var text = TextOf(value, key);
-        return ManifestPath.Fault(text) is { } fault ? throw Fault(value, $"The path \"{text}\" {fault}; it has to lie in the install.") : text;
+        return ManifestPath.Fault(text) is { } fault
+            ? throw Fault(value, $"The path \"{text}\" {fault}; it has to lie in the install.") : text;
     }
 
     private Uri UrlOf(ProfileNode value, string key)
@@ -159,12 +176,15 @@ internal sealed class ProfileFields
     }
 
     private int NumberOf(ProfileNode value, string key, int least, int most) =>
-        int.TryParse(TextOf(value, key), NumberStyles.None, CultureInfo.InvariantCulture, out var number) && number >= least && number <= most
+        int.TryParse(TextOf(value, key), NumberStyles.None, CultureInfo.InvariantCulture, out var number) && number >= least
+        && number <= most
             ? number
-            : throw Fault(value, $"The value of \"{key}\" is a whole number from {least} to {most}; this is \"{PathBytes.Shown(value.Text!)}\".");
+            : throw Fault(
+            value, $"The value of \"{key}\" is a whole number from {least} to {most}; this is \"{PathBytes.Shown(value.Text!)}\".");
 
     private Version VersionOf(ProfileNode value, string key) =>
-        System.Version.TryParse(TextOf(value, key), out var version) ? version : throw Fault(value, $"\"{PathBytes.Shown(value.Text!)}\" is no version such as \"5.10\".");
+        System.Version.TryParse(TextOf(value, key), out var version) ? version
+        : throw Fault(value, $"\"{PathBytes.Shown(value.Text!)}\" is no version such as \"5.10\".");
 
     private ProfileFault Fault(ProfileNode at, string what) => new(what, source, Math.Max(1, at.Line), Math.Max(1, at.Column));
 }

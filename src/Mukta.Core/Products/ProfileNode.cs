@@ -13,7 +13,8 @@ public sealed class ProfileFault(string what, string source, int line, int colum
     : InputFault(what, source, line, column, "Put the line right; docs/profile.md lists every key. Nothing was touched.", inner);
 
 /// <summary>One value of a profile with its place: a text, a list or a map.</summary>
-internal sealed record ProfileNode(int Line, int Column, string? Text, IReadOnlyList<ProfileNode>? List, IReadOnlyList<(ProfileNode Key, ProfileNode Value)>? Map)
+internal sealed record ProfileNode(
+    int Line, int Column, string? Text, IReadOnlyList<ProfileNode>? List, IReadOnlyList<(ProfileNode Key, ProfileNode Value)>? Map)
 {
     private const int Deepest = 16;
     private const int MostNodes = 20_000;
@@ -38,12 +39,15 @@ internal sealed record ProfileNode(int Line, int Column, string? Text, IReadOnly
             var root = ReadNode(parser, source, 0, ref count);
             parser.Consume<DocumentEnd>();
             return parser.TryConsume<DocumentStart>(out var second)
-                ? throw new ProfileFault("A profile is one YAML document; here a second one begins.", source, (int)second.Start.Line, (int)second.Start.Column)
+                ? throw new ProfileFault(
+                "A profile is one YAML document; here a second one begins.", source, (int)second.Start.Line, (int)second.Start.Column)
                 : root;
         }
         catch (YamlException e)
         {
-            throw new ProfileFault($"This is not well-formed YAML: {e.Message.Split(": ")[^1].TrimEnd('.')}.", source, Math.Max(1, (int)e.Start.Line), Math.Max(1, (int)e.Start.Column), e);
+            throw new ProfileFault(
+                $"This is not well-formed YAML: {e.Message.Split(": ")[^1].TrimEnd('.')}.", source, Math.Max(1, (int)e.Start.Line),
+                Math.Max(1, (int)e.Start.Column), e);
         }
     }
 
@@ -62,7 +66,11 @@ internal sealed record ProfileNode(int Line, int Column, string? Text, IReadOnly
 
         var (line, column) = ((int)at.Line, (int)at.Column);
         if (parser.TryConsume<Scalar>(out var scalar))
-            return scalar.Value.Length <= LongestText ? new ProfileNode(line, column, scalar.Value, null, null) : throw Fault($"A text is longer than {LongestText} characters.");
+        {
+            return scalar.Value.Length <= LongestText ? new ProfileNode(line, column, scalar.Value, null, null)
+                : throw Fault($"A text is longer than {LongestText} characters.");
+        }
+
         if (parser.TryConsume<SequenceStart>(out _))
         {
             var list = new List<ProfileNode>();

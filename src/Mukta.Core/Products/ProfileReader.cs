@@ -31,7 +31,8 @@ public static class ProfileReader
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {
-            throw new MuktaException(ExitCode.BadInput, "The profile cannot be opened.", path, "Check the path and that you may read the file.", e);
+            throw new MuktaException(
+                ExitCode.BadInput, "The profile cannot be opened.", path, "Check the path and that you may read the file.", e);
         }
     }
 
@@ -49,7 +50,13 @@ public static class ProfileReader
         {
             Product = product,
             Title = fields.RequiredText("title"),
-            Kind = fields.Choice("kind", null, "game", "launcher", "anti-cheat") switch { "game" => ProductKind.Game, "launcher" => ProductKind.Launcher, _ => ProductKind.AntiCheat },
+            Kind = fields.Choice(
+            "kind", null, "game", "launcher", "anti-cheat") switch
+            {
+                "game" => ProductKind.Game,
+                "launcher" => ProductKind.Launcher,
+                _ => ProductKind.AntiCheat
+            },
             Needs = needs.Contains(product) ? throw fields.Fault("needs", "A product cannot need itself.") : needs,
             Installs = Installs(fields.Fields("installs", "installs") ?? throw fields.Missing("key \"installs\"")),
             Manifest = fields.Fields("manifest", "manifest") is { } manifest ? ManifestPlace(manifest) : null,
@@ -71,9 +78,11 @@ public static class ProfileReader
     private static string Id(ProfileFields fields)
     {
         var id = fields.RequiredText("product");
-        return id.Length <= 64 && char.IsAsciiLetterLower(id[0]) && id.All(c => char.IsAsciiLetterLower(c) || char.IsAsciiDigit(c) || c == '-')
+        return id.Length <= 64 && char.IsAsciiLetterLower(id[0])
+            && id.All(c => char.IsAsciiLetterLower(c) || char.IsAsciiDigit(c) || c == '-')
             ? id
-            : throw fields.Fault("product", $"The product's id \"{Disk.PathBytes.Shown(id)}\" is not made of lower-case letters, digits and hyphens.");
+            : throw fields.Fault(
+            "product", $"The product's id \"{Disk.PathBytes.Shown(id)}\" is not made of lower-case letters, digits and hyphens.");
     }
 
     private static InstallPlaces Installs(ProfileFields fields)
@@ -83,7 +92,8 @@ public static class ProfileReader
             throw fields.Missing("places");
         if (places.Any(p => p.Variable == "install"))
             throw fields.Fault("places", "An install cannot be found below ${install}: that is what is looked for.");
-        return new InstallPlaces(places, fields.Inside("marker"), fields.Choice("layout", "single", "single", "folder-per-release") == "folder-per-release");
+        return new InstallPlaces(
+            places, fields.Inside("marker"), fields.Choice("layout", "single", "single", "folder-per-release") == "folder-per-release");
     }
 
     private static ManifestPlace ManifestPlace(ProfileFields fields)
@@ -106,7 +116,8 @@ public static class ProfileReader
     }
 
     private static LaunchExpectation LaunchEntry(ProfileFields fields) => new(
-        fields.RequiredPath("entry"), fields.RequiredInside("program"), fields.Texts("arguments"), fields.TextPairs("environment"), fields.Path("folder"));
+        fields.RequiredPath("entry"), fields.RequiredInside("program"), fields.Texts("arguments"), fields.TextPairs("environment"),
+        fields.Path("folder"));
 
     private static RuntimeNeeds Runtime(ProfileFields fields) => new()
     {
@@ -120,13 +131,16 @@ public static class ProfileReader
 
     private static SetupProgram Setup(ProfileFields fields)
     {
-        var actions = SetupActions.Where(fields.Has).ToDictionary(a => a, a => Action(fields.Fields(a, "setup action")!), StringComparer.Ordinal);
+        var actions = SetupActions.Where(fields.Has)
+            .ToDictionary(a => a, a => Action(fields.Fields(a, "setup action")!), StringComparer.Ordinal);
         if (actions.Count == 0)
             throw fields.Missing("action: install, repair or remove");
         var then = fields.Fields("then", "setup result");
-        return new SetupProgram(fields.RequiredInside("program"), actions, new SetupResult(then?.Names("active", "a unit") ?? [], then?.Insides("files") ?? []));
+        return new SetupProgram(fields.RequiredInside(
+            "program"), actions, new SetupResult(then?.Names("active", "a unit") ?? [], then?.Insides("files") ?? []));
     }
 
     private static SetupAction Action(ProfileFields fields) => new(
-        fields.Texts("arguments"), TimeSpan.FromMinutes(fields.Number("minutes", 10, 1, 600)), fields.Numbers("done", [0], 0, 255), fields.Numbers("restart", [], 0, 255));
+        fields.Texts("arguments"), TimeSpan.FromMinutes(fields.Number("minutes", 10, 1, 600)), fields.Numbers("done", [0], 0, 255),
+        fields.Numbers("restart", [], 0, 255));
 }

@@ -8,23 +8,32 @@ public sealed record UserFolders(string Home, string Data, string Config, string
     /// <summary>What <c>/</c> stands for: another folder where another machine's disk is mounted there.</summary>
     public string Root { get; init; } = "/";
 
-    /// <summary>The folders of a user on a disk that is mounted below a folder; what the environment says of this machine's does not count.</summary>
+    /// <summary>
+    /// The folders of a user on a disk that is mounted below a folder; what the environment says of this machine's does not count.
+    /// </summary>
     /// <param name="root">Where the disk is mounted.</param>
     /// <param name="home">The home, as that machine names it.</param>
     public static UserFolders Below(string root, string home)
     {
         var at = Path.Join(root, home);
-        return new UserFolders(at, Path.Join(at, ".local/share"), Path.Join(at, ".config"), Path.Join(at, ".cache"), Path.Join(at, ".local/state")) { Root = root };
+        return new UserFolders(
+            at, Path.Join(at, ".local/share"), Path.Join(at, ".config"), Path.Join(at, ".cache"), Path.Join(at, ".local/state"))
+        {
+            Root = root,
+        };
     }
 
-    /// <summary>The folders of the user who runs this, from the environment. A variable that is no absolute path is ignored, as XDG asks.</summary>
+    /// <summary>
+    /// The folders of the user who runs this, from the environment. A variable that is no absolute path is ignored, as XDG asks.
+    /// </summary>
     public static UserFolders Of(Func<string, string?> environment)
     {
         var home = environment("HOME") is { } set && Path.IsPathRooted(set) ? set : "/";
         string Xdg(string variable, params string[] usual) =>
             environment(variable) is { } value && Path.IsPathRooted(value) ? value : Path.Join([home, .. usual]);
         return new UserFolders(
-            home, Xdg("XDG_DATA_HOME", ".local", "share"), Xdg("XDG_CONFIG_HOME", ".config"), Xdg("XDG_CACHE_HOME", ".cache"), Xdg("XDG_STATE_HOME", ".local", "state"));
+            home, Xdg("XDG_DATA_HOME", ".local", "share"), Xdg("XDG_CONFIG_HOME", ".config"), Xdg("XDG_CACHE_HOME", ".cache"),
+            Xdg("XDG_STATE_HOME", ".local", "state"));
     }
 
     /// <summary>The folders that a pattern stands for and that are there, in the order of their names.</summary>
@@ -45,9 +54,13 @@ public sealed record UserFolders(string Home, string Data, string Config, string
         return found.Where(f => Path.Exists(f) || new FileInfo(f).LinkTarget is not null);
     }
 
-    /// <summary>The one path that a pattern without wildcards stands for, there or not; null where it has some or <c>${install}</c> stands for nothing.</summary>
+    /// <summary>
+    /// The one path that a pattern without wildcards stands for, there or not; null where it has some or <c>${install}</c> stands for
+    /// nothing.
+    /// </summary>
     public string? PathOf(PathPattern pattern, string? install = null) =>
-        RootOf(pattern, install) is { } root && pattern.Segments.All(s => s.IndexOfAny(Wildcards) < 0) ? Path.Join([root, .. pattern.Segments]) : null;
+        RootOf(pattern, install) is { } root && pattern.Segments.All(s => s.IndexOfAny(Wildcards) < 0)
+        ? Path.Join([root, .. pattern.Segments]) : null;
 
     private static readonly char[] Wildcards = ['*', '?'];
 
@@ -73,7 +86,8 @@ public sealed record UserFolders(string Home, string Data, string Config, string
         try
         {
             return (isLast ? Directory.EnumerateFileSystemEntries(folder) : Directory.EnumerateDirectories(folder))
-                .Where(f => FileSystemName.MatchesSimpleExpression(segment, Path.GetFileName(f), ignoreCase: false)).Order(StringComparer.Ordinal).ToList();
+                .Where(f => FileSystemName.MatchesSimpleExpression(segment, Path.GetFileName(f), ignoreCase: false))
+                .Order(StringComparer.Ordinal).ToList();
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {

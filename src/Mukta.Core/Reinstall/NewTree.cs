@@ -18,7 +18,8 @@ namespace Mukta.Reinstall;
 internal sealed class NewTree(Reinstaller with, Operation operation, ReinstallTarget target, ReinstallWish wish, string built)
 {
     /// <summary>Builds it, or goes on building it, and proves it.</summary>
-    /// <param name="path">Where it belongs, relative to the root: its owner, group and mode are those of what stands there, or of the folder around.</param>
+    /// <param name="path">Where it belongs, relative to the root: its owner, group and mode are those of what stands there, or of the
+    /// folder around.</param>
     /// <param name="cancel">Interrupts; what has arrived is kept.</param>
     /// <returns>Bytes that sources have delivered.</returns>
     /// <exception cref="MuktaException">It cannot be built whole.</exception>
@@ -35,7 +36,8 @@ internal sealed class NewTree(Reinstaller with, Operation operation, ReinstallTa
         var disk = FileSystemCapabilities.Of(tree.Path);
         var repair = new RepairWish { Disk = disk, Refetch = wish.IsFresh ? f => !found.Proven.ContainsKey(f.Path) : null };
         using var plan = PreparedRepair.Of(
-            found, tree, repair, donor is null ? null : (donor, target.Before!), wish.IsFresh ? null : new LocalPlaces(with.Also, []), with.Tools.Meter, cancel);
+            found, tree, repair, donor is null ? null : (donor, target.Before!), wish.IsFresh ? null : new LocalPlaces(with.Also, []),
+            with.Tools.Meter, cancel);
         var nobody = new RunningGuard(with.Machine, [], "End it."); // No product lies there yet.
         var outcome = await new Repairer(with.Tools.Time, with.Tools.Log, nobody) { Limits = with.Limits, Donor = donor, IsNewTree = true }
             .RepairAsync(plan, tree, target.Sources, with.Tools.Meter, cancel).ConfigureAwait(false);
@@ -43,7 +45,8 @@ internal sealed class NewTree(Reinstaller with, Operation operation, ReinstallTa
         {
             var failure = outcome.Failures.Count > 0 ? outcome.Failures[0] : null;
             throw new MuktaException(
-                outcome.Code, $"The new install of {target.Profile.Title} cannot be built: {failure?.Reason ?? "it is not whole"}.", PathBytes.Shown(failure?.Path ?? target.Path),
+                outcome.Code, $"The new install of {target.Profile.Title} cannot be built: {failure?.Reason ?? "it is not whole"}.",
+                PathBytes.Shown(failure?.Path ?? target.Path),
                 "The old install is where it was. Look at the source and at the room on the disk, then run the same command again.");
         }
 

@@ -31,25 +31,31 @@ public sealed class ReinstallChoice(Machine machine, ProfileCatalog catalog)
     /// <param name="installs">The product's own installs that are meant; none where it is not there.</param>
     /// <param name="newPlace">Where to put a product that is not there; null for the profile's first place.</param>
     /// <exception cref="MuktaException">A product is not there, and nothing says where it belongs.</exception>
-    public IReadOnlyList<(LoadedProfile Loaded, string Path)> Of(LoadedProfile product, ReinstallScope scope, IReadOnlyList<string> installs, string? newPlace)
+    public IReadOnlyList<(LoadedProfile Loaded, string Path)> Of(
+        LoadedProfile product, ReinstallScope scope, IReadOnlyList<string> installs, string? newPlace)
     {
         var others = scope switch
         {
             ReinstallScope.WithNeeds => catalog.WithNeeds(product).Skip(1),
-            ReinstallScope.WithGames => catalog.Profiles.Where(p => p != product && Installs(p).Count > 0 && catalog.WithNeeds(p).Contains(product)),
-            _ => installs.Count > 0 ? [] : catalog.WithNeeds(product).Skip(1).Where(p => Installs(p).Count == 0 && !Directory.Exists(NewPlace(p))),
+            ReinstallScope.WithGames => catalog.Profiles.Where(
+            p => p != product && Installs(p).Count > 0 && catalog.WithNeeds(p).Contains(product)),
+            _ => installs.Count > 0 ? []
+            : catalog.WithNeeds(product).Skip(1).Where(p => Installs(p).Count == 0 && !Directory.Exists(NewPlace(p))),
         };
         var all = others.SelectMany(o => Or(Installs(o), () => NewPlace(o)).Select(path => (o, path)))
             .Concat(Or(installs, () => newPlace ?? NewPlace(product)).Select(path => (product, path)));
-        return [.. all.OrderBy(t => t.Item1.Profile.Kind switch { ProductKind.Launcher => 0, ProductKind.Game => 1, _ => 2 }).Select(t => (t.Item1, Folder.RealPathOf(t.Item2)))];
+        return [.. all.OrderBy(t => t.Item1.Profile.Kind switch { ProductKind.Launcher => 0, ProductKind.Game => 1, _ => 2 })
+            .Select(t => (t.Item1, Folder.RealPathOf(t.Item2)))];
     }
 
     /// <summary>The current installs of a product.</summary>
     public IReadOnlyList<string> Installs(LoadedProfile product) =>
-        [.. finder.Find(product.Profile, product.TryManifestFile, InstallRecords.PathsOf(machine, product.Profile.Product)).Where(f => f.IsCurrent).Select(f => f.Path)];
+        [.. finder.Find(product.Profile, product.TryManifestFile, InstallRecords.PathsOf(machine, product.Profile.Product))
+        .Where(f => f.IsCurrent).Select(f => f.Path)];
 
     /// <summary>All installs of other products, real paths.</summary>
-    public IReadOnlyList<string> OfOthers(LoadedProfile product) => [.. catalog.Profiles.Where(p => p.Profile.Product != product.Profile.Product).SelectMany(Installs).Select(Folder.RealPathOf)];
+    public IReadOnlyList<string> OfOthers(LoadedProfile product) =>
+        [.. catalog.Profiles.Where(p => p.Profile.Product != product.Profile.Product).SelectMany(Installs).Select(Folder.RealPathOf)];
 
     private static IEnumerable<string> Or(IReadOnlyList<string> some, Func<string> otherwise) => some.Count > 0 ? some : [otherwise()];
 
@@ -57,8 +63,11 @@ public sealed class ReinstallChoice(Machine machine, ProfileCatalog catalog)
     /// <exception cref="MuktaException">All of its places have wildcards.</exception>
     public string NewPlace(LoadedProfile product)
     {
-        var place = product.Profile.Installs.Places.Select(p => machine.Folders.PathOf(p)).FirstOrDefault(p => p is not null) ?? throw new MuktaException(
-            ExitCode.BadInput, $"{product.Profile.Title} is not installed, and its profile names no place without a wildcard.", product.File, "Name the folder with --install.");
-        return product.Profile.Installs.FolderPerRelease && product.TryReadManifest().Manifest?.Release is { Length: > 0 } release ? Path.Join(place, release) : place;
+        var place = product.Profile.Installs.Places.Select(p => machine.Folders.PathOf(p)).FirstOrDefault(p => p is not null)
+            ?? throw new MuktaException(
+            ExitCode.BadInput, $"{product.Profile.Title} is not installed, and its profile names no place without a wildcard.",
+            product.File, "Name the folder with --install.");
+        return product.Profile.Installs.FolderPerRelease && product.TryReadManifest().Manifest?.Release is { Length: > 0 } release
+            ? Path.Join(place, release) : place;
     }
 }

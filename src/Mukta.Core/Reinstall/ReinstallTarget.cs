@@ -76,14 +76,17 @@ public sealed record ReinstallTarget
         var isThere = Directory.Exists(Path) && !isNewAlready;
         var places = new UserPlaces(around.Machine, around.Catalog);
         using var old = isThere ? Folder.Open(Path) : null;
-        var before = old is null ? null : new Verifier(TimeProvider.System).Verify(Manifest, old, new VerifyOptions { Meter = around.Meter, RememberProven = true }, cancel);
+        var before = old is null ? null
+            : new Verifier(TimeProvider.System)
+            .Verify(Manifest, old, new VerifyOptions { Meter = around.Meter, RememberProven = true }, cancel);
         return this with
         {
             Before = before,
             Build = isNewAlready ? Build : BuildPlan(before, old, around, cancel),
             UserData = isNewAlready ? [] : places.Data(Profile, Path, cancel),
             Leftovers = around.Wish.SweepsLeftovers ? places.Leftovers(Profile, Path, cancel) : [],
-            RemoveSkipped = before is not null && Profile.Setup is { } setup && before.Problems.Any(p => p.Path == setup.Program && p is not WrongMode)
+            RemoveSkipped = before is not null && Profile.Setup is { } setup
+            && before.Problems.Any(p => p.Path == setup.Program && p is not WrongMode)
                 ? $"its program {setup.Program} is damaged" : null,
         };
     }
@@ -111,7 +114,8 @@ public sealed record ReinstallTarget
         using var somewhere = Folder.Open(Nearest(Path));
         using var plan = PreparedRepair.Of(
             nothing, somewhere, new RepairWish { Disk = disk, Refetch = around.Wish.IsFresh ? _ => true : null },
-            old is null || around.Wish.IsFresh ? null : (old, before!), around.Wish.IsFresh ? null : new LocalPlaces(around.Also, []), around.Meter, cancel);
+            old is null || around.Wish.IsFresh ? null : (old, before!), around.Wish.IsFresh ? null : new LocalPlaces(around.Also, []),
+            around.Meter, cancel);
         return plan.Plan;
     }
 }
@@ -122,4 +126,5 @@ public sealed record ReinstallTarget
 /// <param name="Wish">What is wanted.</param>
 /// <param name="Also">Folders to look for pieces in.</param>
 /// <param name="Meter">Counts the bytes that are read.</param>
-public sealed record ReinstallSurroundings(Machine Machine, ProfileCatalog Catalog, ReinstallWish Wish, IReadOnlyList<string> Also, WorkMeter? Meter);
+public sealed record ReinstallSurroundings(
+    Machine Machine, ProfileCatalog Catalog, ReinstallWish Wish, IReadOnlyList<string> Also, WorkMeter? Meter);

@@ -39,8 +39,11 @@ public sealed class Reinstaller(Machine machine, OperationTools tools)
         foreach (var target in targets)
         {
             ProveRights(target);
-            if (target.Profile.Setup is { } setup && (target.RunsInstall || target.RunsRemove) && target.Manifest.Files.All(f => f.Path != setup.Program))
-                throw new MuktaException(ExitCode.NotTrusted, "The manifest does not list the setup program, so nothing vouches for it.", PathBytes.Shown(setup.Program), "Check the profile's key setup: program.");
+            if (target.Profile.Setup is { } setup && (target.RunsInstall || target.RunsRemove)
+                && target.Manifest.Files.All(f => f.Path != setup.Program))
+                throw new MuktaException(
+                    ExitCode.NotTrusted, "The manifest does not list the setup program, so nothing vouches for it.",
+                    PathBytes.Shown(setup.Program), "Check the profile's key setup: program.");
             await Repairer.ProveSourcesAsync(target.Build, target.Sources, cancel).ConfigureAwait(false);
         }
 
@@ -55,7 +58,8 @@ public sealed class Reinstaller(Machine machine, OperationTools tools)
     /// <param name="targets">The installs, in the order in which they are made.</param>
     /// <param name="cancel">Interrupts between steps and in the middle of long ones.</param>
     /// <exception cref="ReinstallStopped">A step has failed; the same command goes on with it.</exception>
-    public async Task<ReinstallOutcome> RunAsync(Operation operation, InstallLocks locks, ReinstallWish wish, IReadOnlyList<ReinstallTarget> targets, CancellationToken cancel)
+    public async Task<ReinstallOutcome> RunAsync(
+        Operation operation, InstallLocks locks, ReinstallWish wish, IReadOnlyList<ReinstallTarget> targets, CancellationToken cancel)
     {
         var started = tools.Time.GetTimestamp();
         var at = targets[0];
@@ -96,15 +100,26 @@ public sealed class Reinstaller(Machine machine, OperationTools tools)
         var parent = ReinstallTarget.Nearest(Path.GetDirectoryName(target.Path)!);
         using var folder = Folder.Open(parent);
         if (!folder.MayChangeNamesIn(""))
-            throw new MuktaException(ExitCode.Blocked, "The folder around the install may not be changed by you.", PathBytes.Shown(parent), "Run the command as its owner, or as root.");
+        {
+            throw new MuktaException(
+                ExitCode.Blocked, "The folder around the install may not be changed by you.", PathBytes.Shown(parent),
+                "Run the command as its owner, or as root.");
+        }
+
         if (Mount.Table().Any(m => m.Point == target.Path))
-            throw new MuktaException(ExitCode.Blocked, "The install is the top of a disk of its own, which cannot be put aside in one go.", PathBytes.Shown(target.Path), "Repair it instead with: mukta repair");
+        {
+            throw new MuktaException(
+                ExitCode.Blocked, "The install is the top of a disk of its own, which cannot be put aside in one go.",
+                PathBytes.Shown(target.Path), "Repair it instead with: mukta repair");
+        }
     }
 
     private void ProveSpace(IReadOnlyList<ReinstallTarget> targets)
     {
-        IEnumerable<(string Place, long Bytes, long Names)> needs = targets.Select(t => (ReinstallTarget.Nearest(t.Path), t.Build.ExtraSpace, t.Build.NamesMade))
-            .Append((ReinstallTarget.Nearest(machine.Folders.State), targets.Sum(t => t.UserData.Sum(u => u.Size.Bytes) * 2), targets.Sum(t => t.UserData.Sum(u => u.Size.Files)) + 100));
+        IEnumerable<(string Place, long Bytes, long Names)> needs =
+            targets.Select(t => (ReinstallTarget.Nearest(t.Path), t.Build.ExtraSpace, t.Build.NamesMade))
+            .Append((ReinstallTarget.Nearest(machine.Folders.State), targets.Sum(t => t.UserData.Sum(u => u.Size.Bytes) * 2),
+            targets.Sum(t => t.UserData.Sum(u => u.Size.Files)) + 100));
         foreach (var disk in needs.GroupBy(n => Node.At(n.Place)?.Device))
         {
             var (place, bytes, names) = (disk.First().Place, disk.Sum(d => d.Bytes) + Room.ToSpare, disk.Sum(d => d.Names));
@@ -113,9 +128,16 @@ public sealed class Reinstaller(Machine machine, OperationTools tools)
             {
                 throw new MuktaException(
                     ExitCode.Blocked,
-                    room.FreeBytes < bytes ? string.Create(CultureInfo.InvariantCulture, $"The disk has {room.FreeBytes:N0} bytes free; building the new install beside the old one needs up to {bytes:N0}.")
-                        : string.Create(CultureInfo.InvariantCulture, $"On this disk {room.FreeInodes:N0} more files can be made; building the new install beside the old one needs {names:N0}."),
-                    PathBytes.Shown(place), "Nothing was touched. Make room on this disk (mukta held purge gives back what operations hold), or use mukta repair, which needs less.");
+                    room.FreeBytes < bytes ? string.Create(
+                    CultureInfo.InvariantCulture,
+                    $"The disk has {room.FreeBytes:N0} bytes free; building the new install beside the old one needs up to {bytes:N0}.")
+                        : string.Create(
+                        CultureInfo.InvariantCulture,
+                        $"On this disk {room.FreeInodes:N0} more files can be made; building the new install beside the old one needs "
+                        + $"{names:N0}."),
+                    PathBytes.Shown(place),
+                    "Nothing was touched. Make room on this disk (mukta held purge gives back what operations hold), or use mukta "
+                    + "repair, which needs less.");
             }
         }
     }

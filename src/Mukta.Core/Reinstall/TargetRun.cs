@@ -67,7 +67,8 @@ internal sealed class TargetRun
         Step(LaunchRestored, RestoreLaunch, cancel);
         Doing("verifying");
         using var install = Folder.Open(Target.Path);
-        var after = new Verifier(with.Tools.Time).Verify(Target.Manifest, install, new VerifyOptions { Meter = with.Tools.Meter, RememberProven = true }, cancel);
+        var after = new Verifier(with.Tools.Time)
+            .Verify(Target.Manifest, install, new VerifyOptions { Meter = with.Tools.Meter, RememberProven = true }, cancel);
         InstallRecords.TryPut(with.Machine, Profile.Product, Target.Path, Target.Manifest.Release, with.Tools.Time);
         Done(Verified);
         var fetched = operation.BytesOf(Of(Built, Target.Path));
@@ -149,7 +150,8 @@ internal sealed class TargetRun
         if (!Target.RunsRemove)
             return;
         Doing("running the vendor's remove");
-        await new VendorRemove(with.Tools.Services, with.Tools.Time) { Meter = with.Tools.Meter }.RunAsync(operation, Target.Path, Profile, Target.Manifest, cancel).ConfigureAwait(false);
+        await new VendorRemove(with.Tools.Services, with.Tools.Time) { Meter = with.Tools.Meter }.RunAsync(
+            operation, Target.Path, Profile, Target.Manifest, cancel).ConfigureAwait(false);
     }
 
     private void ChangeOver(CancellationToken cancel)
@@ -192,7 +194,9 @@ internal sealed class TargetRun
 
     private void HoldLeftovers(CancellationToken cancel)
     {
-        var places = Target.Leftovers.Where(l => l.Blocked is null).Concat(wish.DropsUserData ? Target.UserData.Where(u => !u.Path.StartsWith(Target.Path + "/", StringComparison.Ordinal)) : []).ToList();
+        var places = Target.Leftovers.Where(l => l.Blocked is null)
+            .Concat(wish.DropsUserData ? Target.UserData.Where(u => !u.Path.StartsWith(Target.Path + "/", StringComparison.Ordinal)) : [])
+            .ToList();
         if (places.Count > 0)
             Doing("holding leftovers");
         foreach (var place in places)
@@ -212,7 +216,8 @@ internal sealed class TargetRun
         var runner = new SetupRunner(with.Tools.Services, with.Tools.Time);
         if (operation.Interrupted is { } left && left.WaitsFor is not null && left.HasStep(Of(ChangedOver, Target.Path)))
         {
-            if (await runner.NotTrueAsync(install, Profile.Setup!.Then, Target.Manifest, cancel).ConfigureAwait(false) is { Count: > 0 } wrong)
+            if (await runner.NotTrueAsync(install, Profile.Setup!.Then, Target.Manifest, cancel).ConfigureAwait(
+                false) is { Count: > 0 } wrong)
                 throw SetupFailure.Of(new SetupOutcome(SetupEnd.NotTrue, null, TimeSpan.Zero, [], wrong), Profile, "install");
             return;
         }
@@ -238,7 +243,9 @@ internal sealed class TargetRun
         Doing("bringing services up");
         var states = await with.Tools.Services.StatesAsync([.. Profile.Services.Select(s => s.Unit)], cancel).ConfigureAwait(false);
         var outcome = await new ServiceRestorer(with.Tools.Services, with.Tools.Time)
-            .DoAsync(operation, ServicePlan.For(ServiceWish.Restore, Profile.Services, states), Profile.Services, null, cancel).ConfigureAwait(false);
+            .DoAsync(
+            operation, ServicePlan.For(ServiceWish.Restore, Profile.Services, states), Profile.Services, null,
+            cancel).ConfigureAwait(false);
         if (outcome.Failure is { } failure)
             throw failure;
     }

@@ -1,5 +1,5 @@
-using Mukta.Host;
 using Mukta.Disk;
+using Mukta.Host;
 using Mukta.Host.Caches;
 using Mukta.Operations;
 
@@ -58,14 +58,18 @@ public sealed class ClearCachesRemedy(RemedyTarget target, IReadOnlyList<string>
         if (names.FirstOrDefault(n => !known.Contains(n)) is { } unknown)
         {
             throw new MuktaException(
-                ExitCode.BadInput, $"The profile knows no cache \"{PathBytes.Shown(unknown)}\".", target.Loaded.File, $"Name one of: {string.Join(", ", known)}.");
+                ExitCode.BadInput, $"The profile knows no cache \"{PathBytes.Shown(unknown)}\".", target.Loaded.File,
+                $"Name one of: {string.Join(", ", known)}.");
         }
 
-        var caches = target.InstallsOrNone.SelectMany(i => new CacheLook(Machine).At(target.Profile, i, cancel)).DistinctBy(c => c.Path).ToList();
-        var chosen = names.Count == 0 ? caches.Where(c => c.Blocked is null && !c.IsTemporary).ToList() : [.. caches.Where(c => names.Contains(c.Name))];
+        var caches = target.InstallsOrNone.SelectMany(i => new CacheLook(Machine).At(target.Profile, i, cancel))
+            .DistinctBy(c => c.Path).ToList();
+        var chosen = names.Count == 0 ? caches.Where(c => c.Blocked is null && !c.IsTemporary).ToList()
+            : [.. caches.Where(c => names.Contains(c.Name))];
         return chosen.Find(c => c.Blocked is not null) is { } blocked
             ? throw new MuktaException(
-                ExitCode.Blocked, $"The cache \"{blocked.Name}\" stays: it {blocked.Blocked}.", PathBytes.Shown(blocked.Path), "Leave it out, or change the profile.")
+                ExitCode.Blocked, $"The cache \"{blocked.Name}\" stays: it {blocked.Blocked}.", PathBytes.Shown(blocked.Path),
+                "Leave it out, or change the profile.")
             : Task.FromResult(new ClearCachesPlan(chosen));
     }
 
@@ -73,7 +77,8 @@ public sealed class ClearCachesRemedy(RemedyTarget target, IReadOnlyList<string>
     protected override IEnumerable<TouchedPlaces> Touched(ClearCachesPlan plan) => [target.Touched(plan.Caches.Select(c => c.Path), [])];
 
     /// <inheritdoc/>
-    protected override Task<ClearCachesOutcome> DoAsync(Operation operation, InstallLocks locks, ClearCachesPlan plan, CancellationToken cancel)
+    protected override Task<ClearCachesOutcome> DoAsync(
+        Operation operation, InstallLocks locks, ClearCachesPlan plan, CancellationToken cancel)
     {
         var cleared = new List<ClearedCache>();
         foreach (var cache in plan.Caches)
@@ -101,7 +106,11 @@ public sealed class ClearCachesRemedy(RemedyTarget target, IReadOnlyList<string>
         {
             var (area, path) = operation.For(cache.Path);
             if (operation.Root.Look(path) is not { } now || now.Kind != cache.Kind)
-                return new ClearedCache(cache, null, new DiskException(DiskException.NoEntry, "find what was there a moment ago", cache.Path));
+            {
+                return new ClearedCache(
+                    cache, null, new DiskException(DiskException.NoEntry, "find what was there a moment ago", cache.Path));
+            }
+
             var kept = now.Kind == NodeKind.Folder && !cache.IsTemporary ? area.EmptyFolder(path) : area.SetAside(path);
             return new ClearedCache(cache, IsPermanent ? null : operation.Shown(kept));
         }

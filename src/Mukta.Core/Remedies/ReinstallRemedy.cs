@@ -47,7 +47,8 @@ public sealed record ReinstallRequest
 /// <param name="Targets">The installs, in the order in which they are made.</param>
 /// <param name="Wish">What is wanted.</param>
 /// <param name="Interrupted">The operation that it goes on with; null for a new one.</param>
-public sealed record ReinstallPlan(IReadOnlyList<ReinstallTarget> Targets, ReinstallWish Wish, OperationRecord? Interrupted) : IOperationPlan
+public sealed record ReinstallPlan(IReadOnlyList<ReinstallTarget> Targets, ReinstallWish Wish, OperationRecord? Interrupted)
+    : IOperationPlan
 {
     /// <inheritdoc/>
     public bool IsEmpty => false;
@@ -76,18 +77,21 @@ public sealed class ReinstallRemedy(RemedyTarget target, ReinstallRequest reques
     public override Task<ReinstallPlan> PlanAsync(CancellationToken cancel)
     {
         var interrupted = Operation.FindInterrupted(Machine.Home, Name, target.Profile.Product);
-        IReadOnlyList<(LoadedProfile Loaded, string Path)> chosen = interrupted is null ? Choice.Of(target.Loaded, request.Scope, target.Installs, request.NewPlace)
+        IReadOnlyList<(LoadedProfile Loaded, string Path)> chosen = interrupted is null
+            ? Choice.Of(target.Loaded, request.Scope, target.Installs, request.NewPlace)
             : [.. ReinstallStep.TargetsOf(interrupted).Select(t => (target.Catalog.Of(t.Product), t.Path))];
         if (interrupted is not null && request.NamedInstall is { } named && chosen.All(c => c.Path != Folder.RealPathOf(named)))
         {
             throw new MuktaException(
                 ExitCode.BadInput, $"A {Name} of another install of {target.Profile.Title} was begun and has not ended.",
-                string.Join('\n', chosen.Select(c => PathBytes.Shown(c.Path))), $"Go on with that one, or go back with: mukta undo {interrupted.Header.Operation}");
+                string.Join('\n', chosen.Select(c => PathBytes.Shown(c.Path))),
+                $"Go on with that one, or go back with: mukta undo {interrupted.Header.Operation}");
         }
 
         var around = new ReinstallSurroundings(Machine, target.Catalog, request.Wish, request.Also, Tools.Meter);
         var targets = chosen.Select(c => TargetOf(c.Loaded, c.Path)
-            .Looked(around, interrupted is not null && ReinstallStep.IsDone(interrupted, ReinstallStep.ChangedOver, c.Path), cancel)).ToList();
+            .Looked(around, interrupted is not null && ReinstallStep.IsDone(interrupted, ReinstallStep.ChangedOver, c.Path), cancel))
+            .ToList();
         return Task.FromResult(new ReinstallPlan(targets, request.Wish, interrupted) { Stays = StaysBeside(targets) });
     }
 
@@ -99,8 +103,10 @@ public sealed class ReinstallRemedy(RemedyTarget target, ReinstallRequest reques
     {
         string?[] words =
         [
-            "reinstall", request.Scope == ReinstallScope.Alone ? null : request.Scope == ReinstallScope.WithNeeds ? "with-needs" : "with-games",
-            request.Wish.IsFresh ? "fresh" : null, request.Wish.DropsUserData ? "no-user-data" : null, request.IsOfAllInstalls ? "all-installs" : null,
+            "reinstall", request.Scope == ReinstallScope.Alone ? null : request.Scope == ReinstallScope.WithNeeds ? "with-needs"
+            : "with-games",
+            request.Wish.IsFresh ? "fresh" : null, request.Wish.DropsUserData ? "no-user-data" : null,
+            request.IsOfAllInstalls ? "all-installs" : null,
         ];
         return string.Join(' ', words.OfType<string>());
     }
@@ -113,7 +119,8 @@ public sealed class ReinstallRemedy(RemedyTarget target, ReinstallRequest reques
 
     /// <inheritdoc/>
     protected override IEnumerable<TouchedPlaces> Touched(ReinstallPlan plan) =>
-        plan.Targets.Where(t => Directory.Exists(t.Path)).Select(t => new TouchedPlaces(t.Guard, [t.Path], [.. t.Profile.Services.Select(s => s.Unit)]));
+        plan.Targets.Where(t => Directory.Exists(t.Path))
+        .Select(t => new TouchedPlaces(t.Guard, [t.Path], [.. t.Profile.Services.Select(s => s.Unit)]));
 
     /// <inheritdoc/>
     protected override async Task ProveOwnAsync(ReinstallPlan plan, CancellationToken cancel)
@@ -123,7 +130,8 @@ public sealed class ReinstallRemedy(RemedyTarget target, ReinstallRequest reques
     }
 
     /// <inheritdoc/>
-    protected override Task<ReinstallOutcome> DoAsync(Operation operation, InstallLocks locks, ReinstallPlan plan, CancellationToken cancel) =>
+    protected override Task<ReinstallOutcome> DoAsync(
+        Operation operation, InstallLocks locks, ReinstallPlan plan, CancellationToken cancel) =>
         Reinstaller.RunAsync(operation, locks, plan.Wish, plan.Targets, cancel);
 
     private ReinstallTarget TargetOf(LoadedProfile loaded, string path)
@@ -138,14 +146,18 @@ public sealed class ReinstallRemedy(RemedyTarget target, ReinstallRequest reques
             Path = path,
             Sources = list.Sources,
             Guard = request.GuardOf(loaded),
-            Inside = [.. (loaded == target.Loaded ? target.OtherInstalls : Choice.OfOthers(loaded)).Where(i => i.StartsWith(path + "/", StringComparison.Ordinal)).Select(i => i[(path.Length + 1)..])],
+            Inside =
+            [.. (loaded == target.Loaded ? target.OtherInstalls : Choice.OfOthers(loaded))
+            .Where(i => i.StartsWith(path + "/", StringComparison.Ordinal)).Select(i => i[(path.Length + 1)..])],
         };
     }
 
     private List<(string Title, string Path)> StaysBeside(List<ReinstallTarget> targets)
     {
         var (all, product) = (target.Catalog.Profiles, target.Profile);
-        return [.. all.Where(p => targets.All(t => t.Profile.Product != p.Profile.Product) && (p.Profile.Needs.Contains(product.Product) || product.Needs.Contains(p.Profile.Product)))
+        return [.. all.Where(
+            p => targets.All(t => t.Profile.Product != p.Profile.Product)
+            && (p.Profile.Needs.Contains(product.Product) || product.Needs.Contains(p.Profile.Product)))
             .SelectMany(p => Choice.Installs(p).Select(path => (p.Profile.Title, path)))];
     }
 }

@@ -36,7 +36,9 @@ public abstract class Remedy<TPlan, TOutcome>(OperationTools tools)
     /// <exception cref="MuktaException">It cannot be done.</exception>
     public abstract Task<TPlan> PlanAsync(CancellationToken cancel);
 
-    /// <summary>Proves what a plan depends on, before anybody is asked: that nobody uses what is touched, and whatever else the remedy needs.</summary>
+    /// <summary>
+    /// Proves what a plan depends on, before anybody is asked: that nobody uses what is touched, and whatever else the remedy needs.
+    /// </summary>
     /// <param name="plan">The plan.</param>
     /// <param name="stopsFirst">True if whoever uses it is asked to end before the plan is applied.</param>
     /// <param name="cancel">Ends it.</param>
@@ -53,7 +55,12 @@ public abstract class Remedy<TPlan, TOutcome>(OperationTools tools)
     {
         var ended = new List<EndedProcess>();
         foreach (var touched in Touched(plan))
-            ended.AddRange(await touched.Guard.EndAsync(touched.Paths, await StatesAsync(touched, cancel).ConfigureAwait(false), tools.Time, cancel).ConfigureAwait(false));
+        {
+            ended.AddRange(
+                await touched.Guard.EndAsync(
+                touched.Paths, await StatesAsync(touched, cancel).ConfigureAwait(false), tools.Time, cancel).ConfigureAwait(false));
+        }
+
         return ended;
     }
 
@@ -94,7 +101,8 @@ public abstract class Remedy<TPlan, TOutcome>(OperationTools tools)
 /// <param name="tools">What it works with.</param>
 /// <typeparam name="TPlan">Its plan.</typeparam>
 /// <typeparam name="TOutcome">What came of it.</typeparam>
-public abstract class OperationRemedy<TPlan, TOutcome>(Machine machine, string? product, OperationTools tools) : Remedy<TPlan, TOutcome>(tools)
+public abstract class OperationRemedy<TPlan, TOutcome>(Machine machine, string? product, OperationTools tools)
+    : Remedy<TPlan, TOutcome>(tools)
     where TPlan : class, IOperationPlan
     where TOutcome : class, IOperationOutcome
 {
@@ -119,7 +127,8 @@ public abstract class OperationRemedy<TPlan, TOutcome>(Machine machine, string? 
         using var locks = new InstallLocks(Tools.Time);
         foreach (var install in InstallsOf(plan).Where(Directory.Exists))
             locks.Take(install);
-        using var operation = Operation.Open(machine.Home, OperationHeader.New(Name, product, ReleaseOf(plan), Tools.Time), RequestOf(plan), Tools.Begun);
+        using var operation = Operation.Open(
+            machine.Home, OperationHeader.New(Name, product, ReleaseOf(plan), Tools.Time), RequestOf(plan), Tools.Begun);
         try
         {
             var outcome = await DoAsync(operation, locks, plan, cancel).ConfigureAwait(false);
@@ -148,7 +157,8 @@ public abstract class OperationRemedy<TPlan, TOutcome>(Machine machine, string? 
     protected virtual void EndWith(Operation operation, TOutcome outcome, CancellationToken cancel) => operation.End();
 
     /// <summary>Says how far it has come.</summary>
-    protected virtual OperationStopped Stopped(Operation operation, TPlan plan, MuktaException cause) => new(operation.Header.Operation, cause);
+    protected virtual OperationStopped Stopped(Operation operation, TPlan plan, MuktaException cause) =>
+        new(operation.Header.Operation, cause);
 
     /// <summary>Moves something to the kept files, if it is there.</summary>
     protected void SetAside(Operation operation, string subject)

@@ -31,7 +31,9 @@ public sealed record RemedyTarget(Machine Machine, ProfileCatalog Catalog, Loade
     /// <summary>Knows who uses the product.</summary>
     public required RunningGuard Guard { get; init; }
 
-    /// <summary>The installs, or one that is null for a product that is not there: what lies around an install may be there without it.</summary>
+    /// <summary>
+    /// The installs, or one that is null for a product that is not there: what lies around an install may be there without it.
+    /// </summary>
     public IEnumerable<string?> InstallsOrNone => Installs.Count == 0 ? [null] : [.. Installs];
 
     /// <summary>What is touched if the installs and these are.</summary>

@@ -1,5 +1,5 @@
-using Mukta.Host;
 using Mukta.Disk;
+using Mukta.Host;
 using Mukta.Host.Launching;
 using Mukta.Host.Services;
 using Mukta.Operations;
@@ -13,7 +13,8 @@ namespace Mukta.Remedies;
 /// Takes a product out: services, the vendor's own remove, the install, leftovers, shortcuts and the record. User data stays unless it
 /// is asked for, and so do installs of other products inside of this one. All that mukta itself moves is kept.
 /// </summary>
-public sealed class RemoveRemedy(RemedyTarget target, OperationTools tools) : OperationRemedy<RemedyPlan, RemedyOutcome>(target.Machine, target.Profile.Product, tools)
+public sealed class RemoveRemedy(RemedyTarget target, OperationTools tools)
+    : OperationRemedy<RemedyPlan, RemedyOutcome>(target.Machine, target.Profile.Product, tools)
 {
     private const string InsideNote = "inside", TargetNote = "target", UserDataNote = "user-data";
 
@@ -44,22 +45,38 @@ public sealed class RemoveRemedy(RemedyTarget target, OperationTools tools) : Op
         foreach (var install in target.Installs.Where(Directory.Exists))
         {
             if (RunsVendorRemove(install))
-                steps.Add(new RemedyStep(RemedyAct.RunVendorRemove, Path.Join(install, profile.Setup!.Program), "the vendor's own remove; a copy of the install is kept before"));
+            {
+                steps.Add(new RemedyStep(
+                    RemedyAct.RunVendorRemove, Path.Join(install, profile.Setup!.Program),
+                    "the vendor's own remove; a copy of the install is kept before"));
+            }
+
             using var folder = Folder.Open(install);
             var size = TreeBulk.Measure(folder, ".", cancel);
             steps.Add(new RemedyStep(RemedyAct.SetAside, install, "the install", size.Bytes, size.Files));
-            steps.AddRange(InsideOf(install).Select(i => new RemedyStep(RemedyAct.LeaveInPlace, Path.Join(install, i), "another product's install")));
-            steps.AddRange(places.Data(profile, install, cancel).Where(d => d.Path.StartsWith(install + "/", StringComparison.Ordinal) && !WithUserData)
+            steps.AddRange(
+                InsideOf(install).Select(i => new RemedyStep(RemedyAct.LeaveInPlace, Path.Join(install, i), "another product's install")));
+            steps.AddRange(places.Data(
+                profile, install, cancel).Where(d => d.Path.StartsWith(install + "/", StringComparison.Ordinal) && !WithUserData)
                 .Select(d => new RemedyStep(RemedyAct.LeaveInPlace, d.Path, d.Why, d.Size.Bytes, d.Size.Files)));
         }
 
         var found = target.InstallsOrNone.ToList();
         foreach (var left in found.SelectMany(i => places.Leftovers(profile, i, cancel)).DistinctBy(p => p.Path))
-            steps.Add(new RemedyStep(left.Blocked is null ? RemedyAct.SetAside : RemedyAct.Skip, left.Path, left.Blocked ?? left.Why, left.Size.Bytes, left.Size.Files));
-        foreach (var entry in found.OfType<string>().SelectMany(i => new LaunchLook(machine).At(profile, i)).Where(e => Path.Exists(e.Path)).DistinctBy(e => e.Path))
+        {
+            steps.Add(new RemedyStep(
+                left.Blocked is null ? RemedyAct.SetAside : RemedyAct.Skip, left.Path, left.Blocked ?? left.Why, left.Size.Bytes,
+                left.Size.Files));
+        }
+
+        foreach (var entry in found.OfType<string>().SelectMany(i => new LaunchLook(machine).At(profile, i)).Where(e => Path.Exists(e.Path))
+            .DistinctBy(e => e.Path))
             steps.Add(new RemedyStep(RemedyAct.SetAside, entry.Path, "a shortcut", new FileInfo(entry.Path).Length, 1));
-        foreach (var data in found.SelectMany(i => places.Data(profile, i, cancel)).DistinctBy(d => d.Path).Where(d => !found.Any(i => i is not null && d.Path.StartsWith(i + "/", StringComparison.Ordinal))))
-            steps.Add(new RemedyStep(WithUserData ? RemedyAct.SetAside : RemedyAct.Skip, data.Path, WithUserData ? data.Why : "is the user's own data", data.Size.Bytes, data.Size.Files));
+        foreach (var data in found.SelectMany(i => places.Data(profile, i, cancel)).DistinctBy(d => d.Path)
+            .Where(d => !found.Any(i => i is not null && d.Path.StartsWith(i + "/", StringComparison.Ordinal))))
+            steps.Add(new RemedyStep(
+                WithUserData ? RemedyAct.SetAside : RemedyAct.Skip, data.Path, WithUserData ? data.Why : "is the user's own data",
+                data.Size.Bytes, data.Size.Files));
         return new RemedyPlan(steps, WithUserData ? PossibleLoss.UserData : PossibleLoss.Product);
     }
 
@@ -82,14 +99,21 @@ public sealed class RemoveRemedy(RemedyTarget target, OperationTools tools) : Op
         foreach (var install in target.Installs)
             operation.NoteOnce(TargetNote, install);
         foreach (var left in plan.Steps.Where(s => s.Act == RemedyAct.LeaveInPlace))
-            operation.NoteOnce(InsideNote, operation.PathOf(left.Subject), operation.PathOf(target.Installs.First(i => left.Subject.StartsWith(i + "/", StringComparison.Ordinal))));
+        {
+            operation.NoteOnce(
+                InsideNote, operation.PathOf(left.Subject),
+                operation.PathOf(target.Installs.First(i => left.Subject.StartsWith(i + "/", StringComparison.Ordinal))));
+        }
+
         await StopServicesAsync(operation, plan, cancel).ConfigureAwait(false);
         if (!WithUserData && plan.Steps.Any(s => s.Act == RemedyAct.RunVendorRemove))
             CopyUserData(operation, cancel);
-        foreach (var install in target.Installs.Where(i => plan.Steps.Any(s => s.Act == RemedyAct.RunVendorRemove && s.Subject.StartsWith(i + "/", StringComparison.Ordinal))))
+        foreach (var install in target.Installs.Where(
+            i => plan.Steps.Any(s => s.Act == RemedyAct.RunVendorRemove && s.Subject.StartsWith(i + "/", StringComparison.Ordinal))))
         {
             Tools.Doing?.Invoke("running the vendor's remove");
-            await new VendorRemove(Tools.Services, Tools.Time).RunAsync(operation, install, target.Profile, target.Manifest!, cancel).ConfigureAwait(false);
+            await new VendorRemove(Tools.Services, Tools.Time)
+                .RunAsync(operation, install, target.Profile, target.Manifest!, cancel).ConfigureAwait(false);
         }
 
         foreach (var subject in plan.SetAside)
@@ -100,7 +124,11 @@ public sealed class RemoveRemedy(RemedyTarget target, OperationTools tools) : Op
 
         BringInsideBack(operation);
         if (operation.Root.Look(ArchiveOf(operation)) is not null)
-            new UserDataReturn(operation, ArchiveOf(operation)).PutBack([.. operation.Notes(UserDataNote).Select(n => n.Text)], _ => false, cancel);
+        {
+            new UserDataReturn(operation, ArchiveOf(operation))
+                .PutBack([.. operation.Notes(UserDataNote).Select(n => n.Text)], _ => false, cancel);
+        }
+
         foreach (var install in target.Installs)
             InstallRecords.TryForget(Machine, target.Profile.Product, install);
         return new RemedyOutcome(operation.Header.Operation);
@@ -114,7 +142,9 @@ public sealed class RemoveRemedy(RemedyTarget target, OperationTools tools) : Op
         if (target.Installs.Any(i => operation.IsDone(VendorRemove.Step(VendorRemove.Removing, i))))
             return;
         var places = new UserPlaces(target.Machine, target.Catalog);
-        List<string> data = [.. target.Installs.SelectMany(i => places.Data(target.Profile, i, cancel)).Select(d => operation.PathOf(d.Path)).Distinct(StringComparer.Ordinal)];
+        List<string> data =
+            [.. target.Installs.SelectMany(i => places.Data(target.Profile, i, cancel)).Select(d => operation.PathOf(d.Path))
+            .Distinct(StringComparer.Ordinal)];
         if (data.Count == 0)
             return;
         Tools.Doing?.Invoke("copying user data");
@@ -123,7 +153,8 @@ public sealed class RemoveRemedy(RemedyTarget target, OperationTools tools) : Op
             operation.NoteOnce(UserDataNote, place);
     }
 
-    private static bool IsUp(ServiceState state) => state.IsThere && (state.Active is not ("inactive" or "failed") || state.Startup == "enabled");
+    private static bool IsUp(ServiceState state) =>
+        state.IsThere && (state.Active is not ("inactive" or "failed") || state.Startup == "enabled");
 
     private bool RunsVendorRemove(string install) =>
         target.Machine.IsLive && target.Manifest is { } manifest && target.Profile.Setup is { } setup && setup.Actions.ContainsKey("remove")
@@ -153,7 +184,8 @@ public sealed class RemoveRemedy(RemedyTarget target, OperationTools tools) : Op
         {
             var (area, install) = operation.For(operation.Shown(note.Of!));
             var inside = note.Text[install.Length..];
-            if (operation.Root.Look(note.Text) is not null || area.AllKeptOf(install).FirstOrDefault(k => operation.Root.Look(k + inside) is not null) is not { } kept)
+            if (operation.Root.Look(note.Text) is not null
+                || area.AllKeptOf(install).FirstOrDefault(k => operation.Root.Look(k + inside) is not null) is not { } kept)
                 continue;
             area.EnsureFolder(Folder.ParentOf(note.Text));
             area.Rename(kept + inside, note.Text);

@@ -1,6 +1,6 @@
-using Mukta.Host;
 using Mukta.Disk;
 using Mukta.Fetching;
+using Mukta.Host;
 using Mukta.Manifests;
 using Mukta.Repair;
 using Mukta.State;
@@ -9,11 +9,14 @@ using Mukta.Verification.Quick;
 
 namespace Mukta.Remedies;
 
-/// <summary>Brings back what is wrong in an install. Its journal and its kept files are inside of the install, and travel with it.</summary>
+/// <summary>
+/// Brings back what is wrong in an install. Its journal and its kept files are inside of the install, and travel with it.
+/// </summary>
 /// <param name="target">The install.</param>
 /// <param name="sources">Where good bytes come from.</param>
 /// <param name="tools">What it works with.</param>
-public sealed class RepairRemedy(InstallTarget target, SourceList sources, OperationTools tools) : Remedy<PreparedRepair, RepairOutcome>(tools), IDisposable
+public sealed class RepairRemedy(InstallTarget target, SourceList sources, OperationTools tools)
+    : Remedy<PreparedRepair, RepairOutcome>(tools), IDisposable
 {
     private readonly Folder install = Folder.Open(target.Path);
 
@@ -41,7 +44,8 @@ public sealed class RepairRemedy(InstallTarget target, SourceList sources, Opera
     /// <inheritdoc/>
     public override Task<PreparedRepair> PlanAsync(CancellationToken cancel)
     {
-        var before = new Verifier(Tools.Time).Verify(target.Manifest, install, new VerifyOptions { Meter = Tools.Meter, RememberProven = true }, cancel);
+        var before = new Verifier(Tools.Time)
+            .Verify(target.Manifest, install, new VerifyOptions { Meter = Tools.Meter, RememberProven = true }, cancel);
         var wish = new RepairWish
         {
             HoldStrays = SetsStraysAside,
@@ -51,7 +55,8 @@ public sealed class RepairRemedy(InstallTarget target, SourceList sources, Opera
         };
         var plan = PreparedRepair.Of(before, install, wish, null, new LocalPlaces(Also, target.OtherInstalls), Tools.Meter, cancel);
         Tools.Log.Information(
-            "repair of {Install}: {Findings} findings, {Steps} steps, {Bytes} bytes to fetch", target.Path, before.Findings.Count, plan.Plan.Steps.Count, plan.Plan.BytesToFetch);
+            "repair of {Install}: {Findings} findings, {Steps} steps, {Bytes} bytes to fetch", target.Path, before.Findings.Count,
+            plan.Plan.Steps.Count, plan.Plan.BytesToFetch);
         return Task.FromResult(plan);
     }
 
@@ -59,16 +64,23 @@ public sealed class RepairRemedy(InstallTarget target, SourceList sources, Opera
     public void Dispose() => install.Dispose();
 
     /// <inheritdoc/>
-    protected override IEnumerable<TouchedPlaces> Touched(PreparedRepair plan) => plan.IsEmpty ? [] : [new TouchedPlaces(target.Guard, [target.Path], [])];
+    protected override IEnumerable<TouchedPlaces> Touched(PreparedRepair plan) =>
+        plan.IsEmpty ? [] : [new TouchedPlaces(target.Guard, [target.Path], [])];
 
     /// <inheritdoc/>
     protected override async Task<RepairOutcome> DoAsync(PreparedRepair plan, CancellationToken cancel)
     {
-        var repairer = new Repairer(Tools.Time, Tools.Log, target.Guard) { Begun = Tools.Begun, Limits = Limits, Home = target.Machine.Home };
+        var repairer = new Repairer(Tools.Time, Tools.Log, target.Guard)
+        {
+            Begun = Tools.Begun,
+            Limits = Limits,
+            Home = target.Machine.Home,
+        };
         var outcome = await repairer.RepairAsync(plan, install, sources.Sources, Tools.Meter, cancel).ConfigureAwait(false);
         new QuickVerifier(Tools.Time, new VerifiedRecords(target.Machine)).Remember(outcome.After, target.ManifestFile!, install);
         Tools.Log.Information(
-            "operation {Operation}: {Done} steps done, {Failed} failed, exit code {Code}", outcome.Operation, outcome.StepsDone, outcome.Failures.Count, outcome.Code);
+            "operation {Operation}: {Done} steps done, {Failed} failed, exit code {Code}", outcome.Operation, outcome.StepsDone,
+            outcome.Failures.Count, outcome.Code);
         return outcome;
     }
 }

@@ -5,7 +5,8 @@ using Mukta.UserData;
 namespace Mukta.Remedies;
 
 /// <summary>Sets a product's own settings and local data aside, so that it starts as new. User data stays.</summary>
-public sealed class ResetRemedy(RemedyTarget target, OperationTools tools) : OperationRemedy<RemedyPlan, RemedyOutcome>(target.Machine, target.Profile.Product, tools)
+public sealed class ResetRemedy(RemedyTarget target, OperationTools tools)
+    : OperationRemedy<RemedyPlan, RemedyOutcome>(target.Machine, target.Profile.Product, tools)
 {
     /// <inheritdoc/>
     public override string Name => "reset";
@@ -18,7 +19,9 @@ public sealed class ResetRemedy(RemedyTarget target, OperationTools tools) : Ope
     {
         var places = new UserPlaces(target.Machine, target.Catalog);
         var steps = target.InstallsOrNone.SelectMany(install => places.Settings(target.Profile, install, cancel)).DistinctBy(p => p.Path)
-            .Select(p => new RemedyStep(p.Blocked is null ? RemedyAct.SetAside : RemedyAct.Skip, p.Path, p.Blocked ?? p.Why, p.Size.Bytes, p.Size.Files));
+            .Select(p =>
+            new RemedyStep(
+            p.Blocked is null ? RemedyAct.SetAside : RemedyAct.Skip, p.Path, p.Blocked ?? p.Why, p.Size.Bytes, p.Size.Files));
         return Task.FromResult(new RemedyPlan([.. steps], PossibleLoss.Settings));
     }
 

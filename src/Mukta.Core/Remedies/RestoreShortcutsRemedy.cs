@@ -17,7 +17,8 @@ public sealed record ShortcutsPlan(IReadOnlyList<LaunchEntry> Entries, IReadOnly
 /// <param name="Operation">The operation.</param>
 /// <param name="Changed">Each change.</param>
 /// <param name="After">The shortcuts as they are now.</param>
-public sealed record ShortcutsOutcome(string? Operation, IReadOnlyList<ChangedEntry> Changed, IReadOnlyList<LaunchEntry> After) : IOperationOutcome
+public sealed record ShortcutsOutcome(string? Operation, IReadOnlyList<ChangedEntry> Changed, IReadOnlyList<LaunchEntry> After)
+    : IOperationOutcome
 {
     /// <inheritdoc/>
     public ExitCode Code => Changed.All(c => c.Failure is null) && !LaunchFindings.Of(After).Any() ? ExitCode.Done : ExitCode.Blocked;
@@ -26,7 +27,8 @@ public sealed record ShortcutsOutcome(string? Operation, IReadOnlyList<ChangedEn
 /// <summary>Brings shortcuts to what the profile asks for; what the user added stays.</summary>
 /// <param name="target">The product, with the one install that they start.</param>
 /// <param name="tools">What it works with.</param>
-public sealed class RestoreShortcutsRemedy(RemedyTarget target, OperationTools tools) : OperationRemedy<ShortcutsPlan, ShortcutsOutcome>(target.Machine, target.Profile.Product, tools)
+public sealed class RestoreShortcutsRemedy(RemedyTarget target, OperationTools tools)
+    : OperationRemedy<ShortcutsPlan, ShortcutsOutcome>(target.Machine, target.Profile.Product, tools)
 {
     /// <inheritdoc/>
     public override string Name => "launch";

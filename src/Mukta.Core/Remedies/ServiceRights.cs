@@ -12,8 +12,17 @@ internal static class ServiceRights
         if (units.Count == 0)
             return;
         if (!tools.Services.CanChange)
-            throw new MuktaException(ExitCode.BadInput, "Services can only be changed on the machine that runs them.", machine.Root, "Start that machine and run the command there.");
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, "Services can only be changed on the machine that runs them.", machine.Root,
+                "Start that machine and run the command there.");
+        }
+
         if (tools.Services.NeedsRoot && !Environment.IsPrivilegedProcess)
-            throw new MuktaException(ExitCode.Blocked, "Changing services needs the rights of root, so nothing was done.", string.Join(", ", units), $"Type: sudo {tools.Typed}");
+        {
+            throw new MuktaException(
+                ExitCode.Blocked, "Changing services needs the rights of root, so nothing was done.", string.Join(", ", units),
+                $"Type: sudo {tools.Typed}");
+        }
     }
 }

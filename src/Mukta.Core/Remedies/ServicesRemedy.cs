@@ -19,7 +19,9 @@ public sealed record ServicesPlan(IReadOnlyList<ServiceState> Before, ServicePla
 /// <param name="Code">What the program answers to the shell.</param>
 public sealed record ServicesOutcome(string? Operation, ServiceOutcome Services, ExitCode Code) : IOperationOutcome;
 
-/// <summary>Brings a product's services to where they should be, or stops them. It acts on what runs, so nothing has to be ended before.</summary>
+/// <summary>
+/// Brings a product's services to where they should be, or stops them. It acts on what runs, so nothing has to be ended before.
+/// </summary>
 /// <param name="target">The product.</param>
 /// <param name="wish">What to do with the services.</param>
 /// <param name="tools">What it works with.</param>
@@ -55,11 +57,13 @@ public sealed class ServicesRemedy(RemedyTarget target, ServiceWish wish, Operat
     }
 
     /// <inheritdoc/>
-    protected override async Task<ServicesOutcome> DoAsync(Operation operation, InstallLocks locks, ServicesPlan plan, CancellationToken cancel)
+    protected override async Task<ServicesOutcome> DoAsync(
+        Operation operation, InstallLocks locks, ServicesPlan plan, CancellationToken cancel)
     {
         var done = await Restorer.DoAsync(operation, plan.Plan, target.Profile.Services, DoingStep, cancel).ConfigureAwait(false);
         var isGood = done.Failure is null
-            && (wish == ServiceWish.Off ? done.After.All(s => s.Active != "active") : target.Profile.Services.Zip(done.After).All(s => s.Second.IsAsExpected(s.First)));
+            && (wish == ServiceWish.Off ? done.After.All(s => s.Active != "active")
+            : target.Profile.Services.Zip(done.After).All(s => s.Second.IsAsExpected(s.First)));
         return new ServicesOutcome(operation.Header.Operation, done, isGood ? ExitCode.Done : ExitCode.Problems);
     }
 }

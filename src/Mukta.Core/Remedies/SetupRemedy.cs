@@ -1,5 +1,5 @@
-using Mukta.Host;
 using Mukta.Disk;
+using Mukta.Host;
 using Mukta.Host.Services;
 using Mukta.Operations;
 using Mukta.Products;
@@ -36,7 +36,8 @@ public sealed record SetUpInstall(string Operation, SetupOutcome? Setup, VerifyR
 /// <param name="target">The product, with the one install that is meant.</param>
 /// <param name="action">install, repair or remove.</param>
 /// <param name="tools">What it works with.</param>
-public sealed class SetupRemedy(RemedyTarget target, string action, OperationTools tools) : OperationRemedy<SetupPlan, SetUpInstall>(target.Machine, target.Profile.Product, tools)
+public sealed class SetupRemedy(RemedyTarget target, string action, OperationTools tools)
+    : OperationRemedy<SetupPlan, SetUpInstall>(target.Machine, target.Profile.Product, tools)
 {
     private const string Ran = "ran";
 
@@ -65,7 +66,12 @@ public sealed class SetupRemedy(RemedyTarget target, string action, OperationToo
         }
 
         if (!Machine.IsLive)
-            throw new MuktaException(ExitCode.BadInput, "A setup program can only be run on its own machine.", Machine.Root, "Start that machine and run the command there.");
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, "A setup program can only be run on its own machine.", Machine.Root,
+                "Start that machine and run the command there.");
+        }
+
         if (!IsInterrupted)
         {
             using var install = Folder.Open(target.Installs[0]);
@@ -110,7 +116,11 @@ public sealed class SetupRemedy(RemedyTarget target, string action, OperationToo
     }
 
     /// <inheritdoc/>
-    protected override OperationStopped Stopped(Operation operation, SetupPlan plan, MuktaException cause) => new(operation.Header.Operation, cause) { IsEnded = !operation.IsWaiting };
+    protected override OperationStopped Stopped(Operation operation, SetupPlan plan, MuktaException cause) =>
+        new(operation.Header.Operation, cause)
+        {
+            IsEnded = !operation.IsWaiting,
+        };
 
     private VerifyResult Verified(string path, CancellationToken cancel)
     {
@@ -130,7 +140,8 @@ public sealed class SetupRemedy(RemedyTarget target, string action, OperationToo
         var runner = new SetupRunner(Tools.Services, Tools.Time);
         if (operation.IsDone(Ran))
         {
-            if (action != "remove" && await runner.NotTrueAsync(install, plan.Setup.Then, target.Manifest!, cancel).ConfigureAwait(false) is { Count: > 0 } wrong)
+            if (action != "remove" && await runner.NotTrueAsync(install, plan.Setup.Then, target.Manifest!, cancel).ConfigureAwait(
+                false) is { Count: > 0 } wrong)
                 throw SetupFailure.Of(new SetupOutcome(SetupEnd.NotTrue, null, TimeSpan.Zero, [], wrong), target.Profile, action);
             return null;
         }

@@ -33,7 +33,9 @@ public sealed record SweepPlan(IReadOnlyList<OlderRelease> Releases) : IOperatio
 /// <param name="catalog">All profiles that are available.</param>
 /// <param name="products">The products with their installs.</param>
 /// <param name="tools">What it works with.</param>
-public sealed class SweepRemedy(Machine machine, ProfileCatalog catalog, IReadOnlyList<(Profile Profile, IReadOnlyList<FoundInstall> Installs)> products, OperationTools tools)
+public sealed class SweepRemedy(
+    Machine machine, ProfileCatalog catalog, IReadOnlyList<(Profile Profile, IReadOnlyList<FoundInstall> Installs)> products,
+    OperationTools tools)
     : OperationRemedy<SweepPlan, RemedyOutcome>(machine, products.Count == 1 ? products[0].Profile.Product : null, tools)
 {
     /// <inheritdoc/>
@@ -44,11 +46,13 @@ public sealed class SweepRemedy(Machine machine, ProfileCatalog catalog, IReadOn
 
     /// <inheritdoc/>
     public override Task<SweepPlan> PlanAsync(CancellationToken cancel) => Task.FromResult(new SweepPlan(
-        [.. products.SelectMany(p => p.Installs.Where(i => !i.IsCurrent).Select(i => Look(p.Profile, Folder.RealPathOf(i.Path), cancel)))]));
+        [.. products.SelectMany(
+        p => p.Installs.Where(i => !i.IsCurrent).Select(i => Look(p.Profile, Folder.RealPathOf(i.Path), cancel)))]));
 
     /// <inheritdoc/>
     protected override IEnumerable<TouchedPlaces> Touched(SweepPlan plan) => plan.Going.Select(r => new TouchedPlaces(
-        new RunningGuard(Machine, [], $"End it, then run the same command again. To see it: mukta stop {PathBytes.Shown(r.Path)} --dry-run"), [r.Path], []));
+        new RunningGuard(
+        Machine, [], $"End it, then run the same command again. To see it: mukta stop {PathBytes.Shown(r.Path)} --dry-run"), [r.Path], []));
 
     /// <inheritdoc/>
     protected override Task<RemedyOutcome> DoAsync(Operation operation, InstallLocks locks, SweepPlan plan, CancellationToken cancel)
@@ -65,9 +69,11 @@ public sealed class SweepRemedy(Machine machine, ProfileCatalog catalog, IReadOn
     private OlderRelease Look(Profile profile, string path, CancellationToken cancel)
     {
         using var folder = Folder.Open(path);
-        var users = new UserPlaces(Machine, catalog).Data(profile, path, cancel).Where(u => u.Path.StartsWith(path + "/", StringComparison.Ordinal)).ToList();
+        var users = new UserPlaces(Machine, catalog).Data(profile, path, cancel)
+            .Where(u => u.Path.StartsWith(path + "/", StringComparison.Ordinal)).ToList();
         var reason = users.Count > 0 ? $"holds the user's own {PathBytes.Shown(users[0].Path)}"
-            : Mount.Table().Any(m => m.Point == path || m.Point.StartsWith(path + "/", StringComparison.Ordinal)) ? "is, or holds, another disk's mount point" : null;
+            : Mount.Table().Any(m => m.Point == path || m.Point.StartsWith(path + "/", StringComparison.Ordinal))
+            ? "is, or holds, another disk's mount point" : null;
         return new OlderRelease(profile, path, TreeBulk.Measure(folder, ".", cancel), reason);
     }
 }

@@ -25,15 +25,18 @@ public sealed record FilesToRenew(IReadOnlyList<string> Components, IReadOnlyLis
             file.Component == component || (profile.TryGetValue(component, out var globs) && globs.Any(g => PathGlob.Fits(g, file.Path)));
         if (Components.FirstOrDefault(c => !manifest.Files.Any(f => IsOf(f, c))) is { } unknown)
         {
-            var known = manifest.Files.Select(f => f.Component).OfType<string>().Concat(profile.Keys).Distinct().Order(StringComparer.Ordinal).ToList();
+            var known = manifest.Files.Select(f => f.Component).OfType<string>().Concat(profile.Keys).Distinct()
+                .Order(StringComparer.Ordinal).ToList();
             throw new MuktaException(
                 ExitCode.BadInput, $"No file belongs to a component \"{PathBytes.Shown(unknown)}\".", where,
-                known.Count > 0 ? $"Name one of: {string.Join(", ", known)}." : "Neither manifest nor profile has components; name files with --refetch-files.");
+                known.Count > 0 ? $"Name one of: {string.Join(", ", known)}."
+                : "Neither manifest nor profile has components; name files with --refetch-files.");
         }
 
         return Globs.FirstOrDefault(g => !manifest.Files.Any(f => PathGlob.Fits(g, f.Path))) is { } idle
             ? throw new MuktaException(
-                ExitCode.BadInput, $"No file fits the pattern \"{PathBytes.Shown(idle)}\".", where, "A * stands for characters within one folder's names: maps/*, maps/*/*.")
+                ExitCode.BadInput, $"No file fits the pattern \"{PathBytes.Shown(idle)}\".", where,
+                "A * stands for characters within one folder's names: maps/*, maps/*/*.")
             : file => Components.Any(c => IsOf(file, c)) || Globs.Any(g => PathGlob.Fits(g, file.Path));
     }
 }

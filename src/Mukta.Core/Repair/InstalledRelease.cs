@@ -20,7 +20,8 @@ public static class InstalledRelease
                 return null;
             using var stream = new FileStream(install.OpenRead(File), FileAccess.Read);
             var before = MetalinkReader.Read(stream, File);
-            return (before.Product, before.Release, before.Sequence) == (manifest.Product, manifest.Release, manifest.Sequence) || before.Product != manifest.Product ? null : before;
+            return (before.Product, before.Release, before.Sequence) == (manifest.Product, manifest.Release, manifest.Sequence)
+                || before.Product != manifest.Product ? null : before;
         }
         catch (MuktaException)
         {

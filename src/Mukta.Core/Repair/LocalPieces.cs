@@ -1,9 +1,9 @@
 using System.Buffers.Binary;
 using Mukta.Disk;
+using Mukta.Fetching;
 using Mukta.Hashing;
 using Mukta.Manifests;
 using Mukta.Operations;
-using Mukta.Fetching;
 using Mukta.Verification;
 
 namespace Mukta.Repair;
@@ -51,7 +51,8 @@ public sealed class LocalPieces : IDisposable
     /// <param name="places">Where else to look.</param>
     /// <param name="meter">Counts the bytes that are read.</param>
     /// <param name="cancel">Ends it.</param>
-    public static LocalPieces For(RepairPlan plan, VerifyResult found, Folder install, LocalPlaces places, WorkMeter? meter, CancellationToken cancel)
+    public static LocalPieces For(
+        RepairPlan plan, VerifyResult found, Folder install, LocalPlaces places, WorkMeter? meter, CancellationToken cancel)
     {
         var local = new LocalPieces(meter, cancel);
         try
@@ -76,7 +77,8 @@ public sealed class LocalPieces : IDisposable
     }
 
     /// <summary>How many bytes of a file's needed pieces are here.</summary>
-    public long BytesFor(PutFile put) => put.IsFresh ? 0 : Pieces(put).Where(p => pieces.GetValueOrDefault(p.Key) is not null).Sum(p => p.Key.Length);
+    public long BytesFor(PutFile put) =>
+        put.IsFresh ? 0 : Pieces(put).Where(p => pieces.GetValueOrDefault(p.Key) is not null).Sum(p => p.Key.Length);
 
     /// <summary>Copies what is here into a staged file, hashing each piece on the way.</summary>
     internal void Fill(StagedFile staged, PieceHasher hasher, CancellationToken stop)
@@ -86,7 +88,8 @@ public sealed class LocalPieces : IDisposable
         for (var piece = 0; piece < staged.PieceCount; piece++)
         {
             var range = staged.RangeOf(piece);
-            if (!staged.IsNeeded(piece) || pieces.GetValueOrDefault(Key(proof, piece, range.Length)) is not { } place || !staged.TryClaim(piece))
+            if (!staged.IsNeeded(piece) || pieces.GetValueOrDefault(Key(proof, piece, range.Length)) is not { } place
+                || !staged.TryClaim(piece))
                 continue;
             var isRight = false;
             try
@@ -96,7 +99,8 @@ public sealed class LocalPieces : IDisposable
                     continue; // It was changed since it was looked at.
                 for (var done = 0L; done < range.Length;)
                 {
-                    var got = RandomAccess.Read(from, buffer.AsSpan(0, (int)Math.Min(buffer.Length, range.Length - done)), place.Offset + done);
+                    var got = RandomAccess.Read(
+                        from, buffer.AsSpan(0, (int)Math.Min(buffer.Length, range.Length - done)), place.Offset + done);
                     if (got == 0)
                         break;
                     staged.Write(buffer.AsSpan(0, got), range.Offset + done);
@@ -107,7 +111,8 @@ public sealed class LocalPieces : IDisposable
                 if (isRight)
                     Interlocked.Add(ref taken, range.Length);
             }
-            catch (Exception e) when (e is IOException or UnauthorizedAccessException or DiskException { Errno: not (DiskException.NoSpace or DiskException.QuotaExceeded) })
+            catch (Exception e) when (e is IOException or UnauthorizedAccessException
+                or DiskException { Errno: not (DiskException.NoSpace or DiskException.QuotaExceeded) })
             {
                 // What cannot be read here is fetched.
             }
@@ -121,12 +126,14 @@ public sealed class LocalPieces : IDisposable
     /// <inheritdoc/>
     public void Dispose() => opened.ForEach(f => f.Dispose());
 
-    private static PieceKey Key(PieceList proof, int piece, long length) => new(BinaryPrimitives.ReadUInt128BigEndian(proof[piece]), proof.Kind, length);
+    private static PieceKey Key(PieceList proof, int piece, long length) =>
+        new(BinaryPrimitives.ReadUInt128BigEndian(proof[piece]), proof.Kind, length);
 
     private static IEnumerable<(PieceKey Key, int Piece)> Pieces(PutFile put)
     {
         var proof = put.File.Proof;
-        return put.Fetch.SelectMany(r => Enumerable.Range(r.FirstPiece, r.LastPiece - r.FirstPiece + 1)).Select(p => (Key(proof, p, Math.Min(proof.PieceLength, put.File.Size - (p * proof.PieceLength))), p));
+        return put.Fetch.SelectMany(r => Enumerable.Range(r.FirstPiece, r.LastPiece - r.FirstPiece + 1))
+            .Select(p => (Key(proof, p, Math.Min(proof.PieceLength, put.File.Size - (p * proof.PieceLength))), p));
     }
 
     private void Need(PutFile put)
@@ -150,7 +157,10 @@ public sealed class LocalPieces : IDisposable
         foreach (var file in found.Manifest.Files.Where(f => found.Proven.ContainsKey(f.Path)))
         {
             for (var piece = 0; piece < file.PieceCount && missing > 0; piece++)
-                Found(Key(file.Proof, piece, Math.Min(file.Proof.PieceLength, file.Size - (piece * file.Proof.PieceLength))), new Place(install, file.Path, piece * file.Proof.PieceLength, IsHere: true));
+            {
+                Found(Key(file.Proof, piece, Math.Min(file.Proof.PieceLength, file.Size - (piece * file.Proof.PieceLength))),
+                    new Place(install, file.Path, piece * file.Proof.PieceLength, IsHere: true));
+            }
         }
     }
 
@@ -167,7 +177,8 @@ public sealed class LocalPieces : IDisposable
 
     private void ScanHeld(Folder install)
     {
-        foreach (var path in OperationRecord.In(install, KeptArea.OfInstall).Reverse().SelectMany(r => r.KeptFiles()).TakeWhile(_ => missing > 0))
+        foreach (var path in OperationRecord.In(install, KeptArea.OfInstall).Reverse().SelectMany(r => r.KeptFiles())
+            .TakeWhile(_ => missing > 0))
         {
             if (install.Look(path) is { Kind: NodeKind.File } kept)
                 Scan(install, path, kept.Size, isNamed: false);
@@ -191,7 +202,8 @@ public sealed class LocalPieces : IDisposable
         {
             if (Opened(also) is not { } folder)
                 continue;
-            foreach (var entry in TreeWalk.Entries(folder, null, cancel).Where(e => e.Node is { Kind: NodeKind.File }).TakeWhile(_ => missing > 0))
+            foreach (var entry in TreeWalk.Entries(folder, null, cancel).Where(e => e.Node is { Kind: NodeKind.File })
+                .TakeWhile(_ => missing > 0))
                 Scan(folder, entry.Path, entry.Node!.Value.Size, isNamed: true);
         }
     }
@@ -224,14 +236,18 @@ public sealed class LocalPieces : IDisposable
         try
         {
             using var file = folder.OpenRead(path);
-            var slices = grids.SelectMany(g => Slices(size, g.Length).Select(offset => new HashRange(offset, Math.Min(g.Length, size - offset), g.Kind))).ToList();
+            var slices = grids.SelectMany(
+                g => Slices(size, g.Length).Select(offset => new HashRange(offset, Math.Min(g.Length, size - offset), g.Kind))).ToList();
             OpenFileRanges.Hash(file, slices, Take, meter, cancel);
 
             void Take(int index, in Hashed hashed)
             {
                 var slice = slices[index];
                 if (hashed.Digest.Length > 0)
-                    Found(new PieceKey(BinaryPrimitives.ReadUInt128BigEndian(hashed.Digest), slice.Kind, slice.Length), new Place(folder, path, slice.Offset, IsHere: false));
+                {
+                    Found(new PieceKey(BinaryPrimitives.ReadUInt128BigEndian(hashed.Digest), slice.Kind, slice.Length),
+                        new Place(folder, path, slice.Offset, IsHere: false));
+                }
             }
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException or DiskException)

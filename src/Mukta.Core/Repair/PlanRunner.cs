@@ -121,7 +121,9 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
             yield return new Batch(batch);
     }
 
-    /// <summary>Steps that do not depend on each other share their flushes. What is in the way stays until its successor is proven.</summary>
+    /// <summary>
+    /// Steps that do not depend on each other share their flushes. What is in the way stays until its successor is proven.
+    /// </summary>
     private void DoTogether<T>(IReadOnlyList<T> steps, Func<T, Change> change, CancellationToken cancel)
         where T : RepairStep
     {
@@ -228,11 +230,13 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
         var isProven = new bool[batch.Count];
         try
         {
-            Parallel.For(0, batch.Count, new ParallelOptions { MaxDegreeOfParallelism = FilesAtATime }, i => isProven[i] = Proves(batch[i], cancel));
+            Parallel.For(
+                0, batch.Count, new ParallelOptions { MaxDegreeOfParallelism = FilesAtATime }, i => isProven[i] = Proves(batch[i], cancel));
         }
         catch (AggregateException e)
         {
-            System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(e.InnerExceptions.OfType<MuktaException>().FirstOrDefault() ?? e.InnerExceptions[0]);
+            System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(
+                e.InnerExceptions.OfType<MuktaException>().FirstOrDefault() ?? e.InnerExceptions[0]);
         }
 
         var proven = batch.Where((_, i) => isProven[i]).ToList();
@@ -286,7 +290,8 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
         if (Scan is null || put is not { Replaces: { Kind: NodeKind.File } old, IsFresh: false })
             return;
         using var file = install.OpenRead(put.Path);
-        if (DamageReading.Of(Scan.Compare(put.File, file, old.Size, staged.Handle, put.Fetch, put.Way != PutWay.Patch, cancel)) is { } cause)
+        if (DamageReading.Of(
+            Scan.Compare(put.File, file, old.Size, staged.Handle, put.Fetch, put.Way != PutWay.Patch, cancel)) is { } cause)
             Causes.Add((put.Path, cause));
     }
 
@@ -301,7 +306,9 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
         using (var file = install.OpenToPatch(put.Path))
         {
             file.DropFromMemory();
-            if (!put.Fetch.All(r => Enumerable.Range(r.FirstPiece, r.LastPiece - r.FirstPiece + 1).All(p => staged.Proves(file.Handle, p, hasher, cancel))))
+            if (!put.Fetch.All(
+                r => Enumerable.Range(r.FirstPiece, r.LastPiece - r.FirstPiece + 1)
+                .All(p => staged.Proves(file.Handle, p, hasher, cancel))))
             {
                 throw new MuktaException(
                     ExitCode.Blocked, "The new bytes do not read back as they should.", put.Path,
@@ -316,11 +323,13 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
 
     private void RefuseChanged(PutFile put, Node? now)
     {
-        // What an interrupted run had begun with a file may have been taken back since it was verified: that shows in its time of change only.
+        // What an interrupted run had begun with a file may have been taken back since it was verified: that shows in its time of change
+        // only.
         if (put.Replaces is { } old && now is { } there && !there.IsSameAs(IsResumed ? old with { ChangedNs = there.ChangedNs } : old))
         {
             throw new MuktaException(
-                ExitCode.Blocked, "The file changed during the repair, so it was left alone.", put.Path, "Close what writes to it, then run the same command again.");
+                ExitCode.Blocked, "The file changed during the repair, so it was left alone.", put.Path,
+                "Close what writes to it, then run the same command again.");
         }
     }
 
@@ -365,7 +374,8 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
     {
         if (put.Replaces is { } old)
             return old with { Mode = put.File.Mode is { } asked ? RepairPlan.NewMode(old.Mode, asked) : old.Mode };
-        var folder = ManifestPath.Folders(put.Path).Reverse().Select(f => install.Look(f)).FirstOrDefault(n => n is { Kind: NodeKind.Folder })
+        var folder = ManifestPath.Folders(put.Path).Reverse().Select(f => install.Look(f))
+            .FirstOrDefault(n => n is { Kind: NodeKind.Folder })
             ?? install.Look(".")!.Value;
         return folder with { Mode = RepairPlan.NewMode(folder.Mode & 0x1FF, put.File.Mode ?? UsualFileMode) };
     }

@@ -1,6 +1,6 @@
 using Mukta.Disk;
-using Mukta.Verification;
 using Mukta.Operations;
+using Mukta.Verification;
 
 namespace Mukta.Repair;
 
@@ -22,7 +22,8 @@ public sealed record PreparedRepair(VerifyResult Before, RepairPlan Plan, LocalP
     /// <param name="meter">Counts the bytes that are read.</param>
     /// <param name="cancel">Ends it.</param>
     public static PreparedRepair Of(
-        VerifyResult before, Folder install, RepairWish wish, (Folder Folder, VerifyResult Found)? donor, LocalPlaces? places, WorkMeter? meter, CancellationToken cancel)
+        VerifyResult before, Folder install, RepairWish wish, (Folder Folder, VerifyResult Found)? donor, LocalPlaces? places,
+        WorkMeter? meter, CancellationToken cancel)
     {
         var plan = RepairPlan.For(before, wish);
         if (donor is { } copy)

@@ -1,6 +1,6 @@
 using Mukta.Fetching;
-using Mukta.Verification;
 using Mukta.Operations;
+using Mukta.Verification;
 
 namespace Mukta.Repair;
 

@@ -26,7 +26,10 @@ public sealed record RepairPlan
     public Manifest? Older { get; init; }
 
     /// <summary>The plan with what was found elsewhere on this machine.</summary>
-    public RepairPlan With(LocalPieces local) => this with { Steps = [.. Steps.Select(s => s is PutFile put ? put with { BytesElsewhere = local.BytesFor(put) } : s)] };
+    public RepairPlan With(LocalPieces local) => this with
+    {
+        Steps = [.. Steps.Select(s => s is PutFile put ? put with { BytesElsewhere = local.BytesFor(put) } : s)],
+    };
 
     /// <summary>The plan for a new tree beside an older copy, whose good pieces are taken. Pure.</summary>
     /// <param name="donor">The verification of the older copy.</param>
@@ -66,7 +69,8 @@ public sealed record RepairPlan
     {
         var steps = new List<RepairStep>();
         var open = new List<Finding>();
-        var leftovers = wish.Older?.Files.Select(f => f.Path).Concat(wish.Older.Links.Select(l => l.Path)).ToHashSet(StringComparer.Ordinal) ?? [];
+        var leftovers = wish.Older?.Files.Select(f => f.Path).Concat(wish.Older.Links.Select(l => l.Path))
+            .ToHashSet(StringComparer.Ordinal) ?? [];
         foreach (var finding in found.Findings)
         {
             if (finding is Unreadable)
@@ -86,7 +90,8 @@ public sealed record RepairPlan
     {
         foreach (var file in found.Manifest.Files.Where(refetch))
         {
-            var old = steps.OfType<PutFile>().FirstOrDefault(p => p.Path == file.Path)?.Replaces ?? (found.Proven.TryGetValue(file.Path, out var proven) ? proven : (Node?)null);
+            var old = steps.OfType<PutFile>().FirstOrDefault(p => p.Path == file.Path)?.Replaces
+                ?? (found.Proven.TryGetValue(file.Path, out var proven) ? proven : (Node?)null);
             if (steps.OfType<FixCase>().Any(f => f.Path == file.Path))
                 continue; // Its bytes were just proven under another name; the next run can fetch it.
             steps.RemoveAll(s => s is PutFile or FixMode && s.Path == file.Path);
@@ -101,7 +106,10 @@ public sealed record RepairPlan
         Missing { Entry: var entry } => [Put(entry)],
         Damaged damaged => [new PutFile(damaged.File, damaged.Bad, damaged.Found, WayOf(damaged, wish))],
         DamagedLink damaged => [new PutLink(damaged.Link, Holds: true)],
-        Miscased m => [new FixCase(m.Path, m.FoundAt, modesCompared && m.File.Mode is { } mode && !ResultBuilder.ModeFits(m.Found.Mode, mode) ? NewMode(m.Found.Mode, mode) : null)],
+        Miscased m =>
+        [new FixCase(
+        m.Path, m.FoundAt, modesCompared && m.File.Mode is { } mode && !ResultBuilder.ModeFits(m.Found.Mode, mode)
+        ? NewMode(m.Found.Mode, mode) : null)],
         WrongMode w => [new FixMode(w.Path, w.Found, NewMode(w.Found, w.File.Mode ?? w.Found))],
         WrongKind { Entry: null } w => [Away(w)],
         WrongKind { Entry: { } entry } w => [Away(w), Put(entry)],
@@ -114,10 +122,12 @@ public sealed record RepairPlan
         if (wish.Disk.SharesBytes)
             return PutWay.Share;
         var (file, found) = (damaged.File, damaged.Found);
-        return wish.Disk.LeavesHoles && found.Size == file.Size && found.Links == 1 && file.Size >= wish.LeastToPatch && damaged.BytesToFetch <= file.Size / 4 && file.AlsoProve is null ? PutWay.Patch : PutWay.Rebuild;
+        return wish.Disk.LeavesHoles && found.Size == file.Size && found.Links == 1 && file.Size >= wish.LeastToPatch
+            && damaged.BytesToFetch <= file.Size / 4 && file.AlsoProve is null ? PutWay.Patch : PutWay.Rebuild;
     }
 
-    private static HoldAway Away(WrongKind w) => new(w.Path, w.Found, w.Found == NodeKind.Folder ? w.FilesInside : 1, w.BytesInside, IsStray: false);
+    private static HoldAway Away(WrongKind w) =>
+        new(w.Path, w.Found, w.Found == NodeKind.Folder ? w.FilesInside : 1, w.BytesInside, IsStray: false);
 
     private static RepairStep Put(ManifestEntry entry) => entry switch
     {

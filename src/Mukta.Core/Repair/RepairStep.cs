@@ -46,8 +46,11 @@ public enum PutWay
 /// <param name="Fetch">The pieces to fetch.</param>
 /// <param name="Replaces">The damaged file whose good pieces are used; null where there is none.</param>
 /// <param name="Way">How.</param>
-/// <param name="IsFresh">True for a file that is fetched whole whatever its state, because it was asked for: nothing that is here is used.</param>
-public sealed record PutFile(ManifestFile File, IReadOnlyList<BadRange> Fetch, Node? Replaces, PutWay Way = PutWay.Rebuild, bool IsFresh = false) : RepairStep(File.Path)
+/// <param name="IsFresh">True for a file that is fetched whole whatever its state, because it was asked for: nothing that is here is
+/// used.</param>
+public sealed record PutFile(
+    ManifestFile File, IReadOnlyList<BadRange> Fetch, Node? Replaces, PutWay Way = PutWay.Rebuild, bool IsFresh = false)
+    : RepairStep(File.Path)
 {
     /// <summary>Extra bytes on the install's disk at the most.</summary>
     public long ExtraSpace => Way switch { PutWay.Patch => 2 * BytesNeeded, PutWay.Share => BytesNeeded, _ => File.Size };

@@ -12,7 +12,10 @@ public sealed record RepairWish
     /// <summary>Files to hold whatever their state, and to bring back fresh; none where this is null.</summary>
     public Func<ManifestFile, bool>? Refetch { get; init; }
 
-    /// <summary>The release that was here before: what only it lists is no stray but a leftover, and is held. Null where it is the same, or not known.</summary>
+    /// <summary>
+    /// The release that was here before: what only it lists is no stray but a leftover, and is held. Null where it is the same, or not
+    /// known.
+    /// </summary>
     public Manifest? Older { get; init; }
 
     /// <summary>What the install's file system can do.</summary>

@@ -25,7 +25,9 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
     /// <summary>What the download keeps to.</summary>
     public FetchLimits Limits { get; init; } = new();
 
-    /// <summary>An older copy of the same install, whose good pieces are taken first; null for none. See <see cref="RepairPlan.BesideDonor"/>.</summary>
+    /// <summary>
+    /// An older copy of the same install, whose good pieces are taken first; null for none. See <see cref="RepairPlan.BesideDonor"/>.
+    /// </summary>
     public Folder? Donor { get; init; }
 
     /// <summary>The machine, for the number of the operation; null if nothing is remembered of it.</summary>
@@ -41,7 +43,8 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
     /// <param name="meter">Counts the work while it is done.</param>
     /// <param name="cancel">Interrupts between steps; what is done is kept, and the same repair goes on from there.</param>
     /// <exception cref="MuktaException">Nothing can be done: no source, no room, no right to write, another run at work.</exception>
-    public async Task<RepairOutcome> RepairAsync(PreparedRepair prepared, Folder install, IReadOnlyList<ISource> sources, WorkMeter? meter, CancellationToken cancel)
+    public async Task<RepairOutcome> RepairAsync(
+        PreparedRepair prepared, Folder install, IReadOnlyList<ISource> sources, WorkMeter? meter, CancellationToken cancel)
     {
         var (before, plan, local) = prepared;
         if (plan.IsEmpty)
@@ -63,10 +66,17 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
             Sequence = OperationSequence.Next(Home, OperationRecord.In(install, KeptArea.OfInstall)),
         };
         var operation = header.Operation;
-        using var area = left is null ? KeptArea.Begin(install, KeptArea.OfInstall, header, !IsNewTree) : KeptArea.Resume(install, left.Path, !IsNewTree);
+        using var area = left is null ? KeptArea.Begin(install, KeptArea.OfInstall, header, !IsNewTree)
+            : KeptArea.Resume(install, left.Path, !IsNewTree);
         Begun?.Invoke(header, Path.Join(install.RealPath, KeptArea.OfInstall));
         using var fetcher = new Fetcher(sources, Limits, time, meter, log);
-        var runner = new PlanRunner(install, area, plan, fetcher) { Local = local, Donor = Donor, IsResumed = left is not null, Scan = new DamageScan(before.Manifest, plan.Older) };
+        var runner = new PlanRunner(install, area, plan, fetcher)
+        {
+            Local = local,
+            Donor = Donor,
+            IsResumed = left is not null,
+            Scan = new DamageScan(before.Manifest, plan.Older),
+        };
         meter?.Begin("fetching", plan.BytesToFetch);
         await runner.RunAsync(cancel).ConfigureAwait(false);
         if (runner.Failures.IsEmpty)
@@ -75,7 +85,9 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
             area.End();
         }
 
-        var after = new Verifier(time).Verify(before.Manifest, install, new VerifyOptions { Meter = meter, RememberProven = true, Trusted = Both(before.Proven, runner.Proven) }, cancel);
+        var after = new Verifier(time)
+            .Verify(before.Manifest, install,
+            new VerifyOptions { Meter = meter, RememberProven = true, Trusted = Both(before.Proven, runner.Proven) }, cancel);
         if (after.IsIntact)
             InstalledRelease.TryPut(install, before.Manifest);
         return new RepairOutcome
@@ -92,12 +104,16 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
         };
     }
 
-    /// <summary>The repair that was interrupted before it came to its end; null where none was. The same repair goes on with it, so that one undo undoes all of it.</summary>
+    /// <summary>
+    /// The repair that was interrupted before it came to its end; null where none was. The same repair goes on with it, so that one undo
+    /// undoes all of it.
+    /// </summary>
     public static OperationRecord? Interrupted(Manifest manifest, Folder install)
     {
         var records = OperationRecord.In(install, KeptArea.OfInstall);
         return records.LastOrDefault(r => r.Header.Undoes is null) is { IsEnded: false, IsUndone: false, Header.Command: "repair" } last
-            && (last.Header.Product, last.Header.Release) == (manifest.Product, manifest.Release) && !records.Any(r => r.Header.Undoes == last.Header.Operation)
+            && (last.Header.Product, last.Header.Release) == (manifest.Product, manifest.Release)
+            && !records.Any(r => r.Header.Undoes == last.Header.Operation)
             ? last : null;
     }
 
@@ -161,15 +177,19 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
         if (names < plan.NamesMade)
         {
             throw new MuktaException(
-                ExitCode.Blocked, string.Create(CultureInfo.InvariantCulture, $"On this disk {names:N0} more files can be made; the repair may need {plan.NamesMade:N0}."),
-                install.Path, "Nothing was touched. Remove folders with very many small files from this disk, then run the same command again.");
+                ExitCode.Blocked, string.Create(
+                CultureInfo.InvariantCulture, $"On this disk {names:N0} more files can be made; the repair may need {plan.NamesMade:N0}."),
+                install.Path,
+                "Nothing was touched. Remove folders with very many small files from this disk, then run the same command again.");
         }
 
         if (plan.ExtraSpace > 0 && free < plan.ExtraSpace + Room.ToSpare)
         {
             throw new MuktaException(
                 ExitCode.Blocked,
-                string.Create(CultureInfo.InvariantCulture, $"The disk has {free:N0} bytes free; the repair needs up to {plan.ExtraSpace + Room.ToSpare:N0}."),
+                string.Create(
+                CultureInfo.InvariantCulture,
+                $"The disk has {free:N0} bytes free; the repair needs up to {plan.ExtraSpace + Room.ToSpare:N0}."),
                 install.Path, "Nothing was touched. Make room on this disk, then run the same command again.");
         }
     }

@@ -15,18 +15,22 @@ public static class SetupFailure
         {
             SetupEnd.NeedsRestart => NeedsRestart(profile),
             SetupEnd.HungUp => new MuktaException(
-                ExitCode.Problems, $"The setup program of {profile.Title} did not come to an end in {Units.Time(profile.Setup.Actions[action].TimeLimit)}, and was ended.", where,
+                ExitCode.Problems,
+                $"The setup program of {profile.Title} did not come to an end in {Units.Time(profile.Setup.Actions[action].TimeLimit)}, "
+                + $"and was ended.", where,
                 "Restart the machine and try again; the profile's key minutes gives it more time."),
             SetupEnd.NotTrue => new MuktaException(
                 ExitCode.Problems, $"The setup program of {profile.Title} says done, but: {string.Join("; ", outcome.NotTrue)}.", where,
                 "Look at the service with: systemctl status, at the files with: mukta verify"),
             _ => new MuktaException(
-                ExitCode.Problems, string.Create(CultureInfo.InvariantCulture, $"The setup program of {profile.Title} failed with exit code {outcome.ExitCode}."), where,
+                ExitCode.Problems, string.Create(
+                CultureInfo.InvariantCulture, $"The setup program of {profile.Title} failed with exit code {outcome.ExitCode}."), where,
                 "What it said may tell why. mukta check looks at what it needs from the machine."),
         };
     }
 
     /// <summary>It goes on once the machine is restarted.</summary>
     public static MuktaException NeedsRestart(Profile profile) => new(
-        ExitCode.Blocked, $"The setup program of {profile.Title} is done once the machine is restarted.", profile.Setup!.Program, "Restart the machine, then run the same command again: it goes on from here.");
+        ExitCode.Blocked, $"The setup program of {profile.Title} is done once the machine is restarted.", profile.Setup!.Program,
+        "Restart the machine, then run the same command again: it goes on from here.");
 }

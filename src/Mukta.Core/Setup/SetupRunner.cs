@@ -33,7 +33,8 @@ public enum SetupEnd
 /// <param name="Elapsed">How long it ran.</param>
 /// <param name="LastLines">The last lines that it wrote.</param>
 /// <param name="NotTrue">What should be true and is not, in words.</param>
-public sealed record SetupOutcome(SetupEnd End, int? ExitCode, TimeSpan Elapsed, IReadOnlyList<string> LastLines, IReadOnlyList<string> NotTrue);
+public sealed record SetupOutcome(
+    SetupEnd End, int? ExitCode, TimeSpan Elapsed, IReadOnlyList<string> LastLines, IReadOnlyList<string> NotTrue);
 
 /// <summary>
 /// Runs a vendor's setup program as its profile describes it: only while its bytes are the published ones, with its
@@ -54,11 +55,13 @@ public sealed class SetupRunner(IServiceControl services, TimeProvider time)
     public static void Prove(Folder install, SetupProgram setup, Manifest manifest, CancellationToken cancel)
     {
         var file = manifest.Files.FirstOrDefault(f => f.Path == setup.Program) ?? throw new MuktaException(
-            ExitCode.NotTrusted, "The manifest does not list the setup program, so nothing vouches for it and it is not run.", PathBytes.Shown(Path.Join(install.Path, setup.Program)), "Check the profile's key setup: program.");
+            ExitCode.NotTrusted, "The manifest does not list the setup program, so nothing vouches for it and it is not run.",
+            PathBytes.Shown(Path.Join(install.Path, setup.Program)), "Check the profile's key setup: program.");
         if (!IsPublished(install, file, cancel))
         {
             throw new MuktaException(
-                ExitCode.NotTrusted, "The setup program is not the published one, so it is not run.", PathBytes.Shown(Path.Join(install.Path, setup.Program)),
+                ExitCode.NotTrusted, "The setup program is not the published one, so it is not run.",
+                PathBytes.Shown(Path.Join(install.Path, setup.Program)),
                 $"Bring it back first with: mukta repair {manifest.Product ?? "PRODUCT"}");
         }
     }
@@ -79,7 +82,8 @@ public sealed class SetupRunner(IServiceControl services, TimeProvider time)
                 return false;
             using var handle = install.OpenRead(file.Path);
             using var hasher = new PieceHasher();
-            return OpenFileRanges.Proven(handle, file.Proof, file.Size, [.. Enumerable.Range(0, file.PieceCount)], cancel).Count == file.PieceCount
+            return OpenFileRanges.Proven(handle, file.Proof, file.Size, [.. Enumerable.Range(0, file.PieceCount)], cancel)
+                .Count == file.PieceCount
                 && (file.AlsoProve is not { } whole || hasher.Proves(handle, 0, file.Size, whole.Kind, whole.Digest, null, cancel));
         }
         catch (Exception e) when (e is IOException or DiskException)
@@ -102,8 +106,10 @@ public sealed class SetupRunner(IServiceControl services, TimeProvider time)
         var started = time.GetTimestamp();
         var (code, lines) = await RunAsync(install, setup, how, cancel).ConfigureAwait(false);
         var elapsed = time.GetElapsedTime(started);
-        var end = code is not { } given ? SetupEnd.HungUp : how.Done.Contains(given) ? SetupEnd.Done : how.Restart.Contains(given) ? SetupEnd.NeedsRestart : SetupEnd.Failed;
-        var notTrue = end == SetupEnd.Done && action != "remove" ? await NotTrueAsync(install, setup.Then, manifest, cancel).ConfigureAwait(false) : [];
+        var end = code is not { } given ? SetupEnd.HungUp : how.Done.Contains(given) ? SetupEnd.Done
+            : how.Restart.Contains(given) ? SetupEnd.NeedsRestart : SetupEnd.Failed;
+        var notTrue = end == SetupEnd.Done && action != "remove"
+            ? await NotTrueAsync(install, setup.Then, manifest, cancel).ConfigureAwait(false) : [];
         return new SetupOutcome(notTrue.Count > 0 ? SetupEnd.NotTrue : end, code, elapsed, lines, notTrue);
     }
 
@@ -128,10 +134,17 @@ public sealed class SetupRunner(IServiceControl services, TimeProvider time)
         return wrong;
     }
 
-    private static async Task<(int? Code, IReadOnlyList<string> Lines)> RunAsync(Folder install, SetupProgram setup, SetupAction how, CancellationToken cancel)
+    private static async Task<(int? Code, IReadOnlyList<string> Lines)> RunAsync(
+        Folder install, SetupProgram setup, SetupAction how, CancellationToken cancel)
     {
         var program = Path.Join(install.RealPath, setup.Program);
-        var start = new ProcessStartInfo(program, how.Arguments) { WorkingDirectory = install.RealPath, RedirectStandardInput = true, RedirectStandardOutput = true, RedirectStandardError = true };
+        var start = new ProcessStartInfo(program, how.Arguments)
+        {
+            WorkingDirectory = install.RealPath,
+            RedirectStandardInput = true,
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+        };
         using var timed = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         Process process;
         try
@@ -141,7 +154,8 @@ public sealed class SetupRunner(IServiceControl services, TimeProvider time)
         catch (Win32Exception e)
         {
             throw new MuktaException(
-                ExitCode.Blocked, $"The setup program cannot be started: {e.Message.TrimEnd('.')}.", PathBytes.Shown(program), "Is it a program for this machine, and may it be executed? mukta check and mukta verify tell.", e);
+                ExitCode.Blocked, $"The setup program cannot be started: {e.Message.TrimEnd('.')}.", PathBytes.Shown(program),
+                "Is it a program for this machine, and may it be executed? mukta check and mukta verify tell.", e);
         }
 
         using (process)
@@ -163,7 +177,8 @@ public sealed class SetupRunner(IServiceControl services, TimeProvider time)
                 return (null, said.LastLines);
             }
 
-            await Task.WhenAny(listening, Task.Delay(LastWords, CancellationToken.None)).ConfigureAwait(false); // What it leaves behind may keep them open for good.
+            // What it leaves behind may keep them open for good.
+            await Task.WhenAny(listening, Task.Delay(LastWords, CancellationToken.None)).ConfigureAwait(false);
             return (process.ExitCode, said.LastLines);
         }
     }
@@ -179,7 +194,8 @@ public sealed class SetupRunner(IServiceControl services, TimeProvider time)
             get
             {
                 lock (adding)
-                    return [.. text.Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).TakeLast(MostLines).Select(l => PathBytes.Shown(l.Length > 200 ? l[..200] : l))];
+                    return [.. text.Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).TakeLast(MostLines)
+                        .Select(l => PathBytes.Shown(l.Length > 200 ? l[..200] : l))];
             }
         }
 

@@ -53,11 +53,13 @@ public sealed class VendorRemove(IServiceControl services, TimeProvider time)
         operation.Done(Step(Removed, install));
     }
 
-    private async Task RunAsync(Operation operation, Folder folder, string install, Profile profile, Manifest manifest, CancellationToken cancel)
+    private async Task RunAsync(
+        Operation operation, Folder folder, string install, Profile profile, Manifest manifest, CancellationToken cancel)
     {
         SetupRunner.Prove(folder, profile.Setup!, manifest, cancel);
         operation.Done(Step(Removing, install));
-        var outcome = await new SetupRunner(services, time).RunAsync(folder, profile.Setup!, "remove", manifest, cancel).ConfigureAwait(false);
+        var outcome = await new SetupRunner(services, time)
+            .RunAsync(folder, profile.Setup!, "remove", manifest, cancel).ConfigureAwait(false);
         if (outcome.End == SetupEnd.NeedsRestart)
         {
             operation.Done(Step(Removed, install));

@@ -14,20 +14,28 @@ public sealed record InstallRecord(string Product, string Path, string? Release,
 public sealed class InstallRecords(StateDatabase database)
 {
     /// <summary>All that are remembered, in the order of products and paths.</summary>
-    public IReadOnlyList<InstallRecord> All() => database.With("SELECT product, path, release, recorded FROM install ORDER BY product, path", command =>
+    public IReadOnlyList<InstallRecord> All() =>
+        database.With("SELECT product, path, release, recorded FROM install ORDER BY product, path", command =>
     {
         var records = new List<InstallRecord>();
         using var rows = command.ExecuteReader();
         while (rows.Read())
-            records.Add(new InstallRecord(rows.GetString(0), rows.GetString(1), rows.IsDBNull(2) ? null : rows.GetString(2), DateTimeOffset.Parse(rows.GetString(3), CultureInfo.InvariantCulture)));
+        {
+            records.Add(new InstallRecord(
+                rows.GetString(0), rows.GetString(1), rows.IsDBNull(2) ? null : rows.GetString(2),
+                DateTimeOffset.Parse(rows.GetString(3), CultureInfo.InvariantCulture)));
+        }
+
         return records;
     });
 
     /// <summary>Remembers an install, or what has changed about it.</summary>
     public void Put(InstallRecord record) => database.With(
-        "INSERT INTO install (product, path, release, recorded) VALUES ($product, $path, $release, $recorded) ON CONFLICT DO UPDATE SET release = excluded.release, recorded = excluded.recorded",
+        "INSERT INTO install (product, path, release, recorded) VALUES ($product, $path, $release, $recorded) ON CONFLICT DO UPDATE SET "
+        + "release = excluded.release, recorded = excluded.recorded",
         command => command.ExecuteNonQuery(),
-        ("$product", record.Product), ("$path", record.Path), ("$release", record.Release), ("$recorded", record.Recorded.ToString("O", CultureInfo.InvariantCulture)));
+        ("$product", record.Product), ("$path", record.Path), ("$release", record.Release),
+        ("$recorded", record.Recorded.ToString("O", CultureInfo.InvariantCulture)));
 
     /// <summary>Remembers an install if the database can be written.</summary>
     public static void TryPut(Host.Machine machine, string product, string path, string? release, TimeProvider time)
@@ -59,7 +67,9 @@ public sealed class InstallRecords(StateDatabase database)
 
     /// <summary>Forgets an install. Nothing of the install itself is touched.</summary>
     public void Forget(string product, string path) =>
-        database.With("DELETE FROM install WHERE product = $product AND path = $path", command => command.ExecuteNonQuery(), ("$product", product), ("$path", path));
+        database.With(
+        "DELETE FROM install WHERE product = $product AND path = $path", command => command.ExecuteNonQuery(), ("$product", product),
+        ("$path", path));
 
     /// <summary>The folders of a product that a user's database remembers; none where there is no database that can be read.</summary>
     /// <param name="machine">The machine.</param>
@@ -69,7 +79,8 @@ public sealed class InstallRecords(StateDatabase database)
         try
         {
             using var database = StateDatabase.OpenToRead(machine.Folders.State);
-            return database is null ? [] : [.. new InstallRecords(database).All().Where(r => r.Product == product).Select(r => machine.At(r.Path))];
+            return database is null ? []
+                : [.. new InstallRecords(database).All().Where(r => r.Product == product).Select(r => machine.At(r.Path))];
         }
         catch (MuktaException)
         {

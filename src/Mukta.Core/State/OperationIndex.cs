@@ -14,13 +14,16 @@ public sealed class OperationIndex(StateDatabase database)
     /// <param name="header">The operation.</param>
     /// <param name="place">The folder of held areas that it uses.</param>
     public void Put(OperationHeader header, string place) => database.With(
-        "INSERT INTO operation (id, place, command, product, release, started) VALUES ($id, $place, $command, $product, $release, $started) ON CONFLICT DO NOTHING",
+        "INSERT INTO operation (id, place, command, product, release, started) VALUES ($id, $place, $command, $product, $release, "
+        + "$started) ON CONFLICT DO NOTHING",
         command => command.ExecuteNonQuery(),
-        ("$id", header.Operation), ("$place", place), ("$command", header.Command), ("$product", header.Product), ("$release", header.Release),
+        ("$id", header.Operation), ("$place", place), ("$command", header.Command), ("$product", header.Product),
+        ("$release", header.Release),
         ("$started", header.Started.ToString("O", CultureInfo.InvariantCulture)));
 
     /// <summary>Forgets an operation that holds nothing any more.</summary>
-    public void Forget(string id) => database.With("DELETE FROM operation WHERE id = $id", command => command.ExecuteNonQuery(), ("$id", id));
+    public void Forget(string id) =>
+        database.With("DELETE FROM operation WHERE id = $id", command => command.ExecuteNonQuery(), ("$id", id));
 
     /// <summary>The folders of held areas that are remembered.</summary>
     public IReadOnlyList<string> Places() => database.With("SELECT DISTINCT place FROM operation ORDER BY place", command =>

@@ -90,7 +90,8 @@ public sealed class StateDatabase : IDisposable
 
     /// <summary>Opens the database for reading; null where there is none yet.</summary>
     /// <exception cref="MuktaException">It cannot be opened, or a newer Mukta made it.</exception>
-    public static StateDatabase? OpenToRead(string stateFolder) => File.Exists(PathIn(stateFolder)) ? Open(PathIn(stateFolder), SqliteOpenMode.ReadOnly) : null;
+    public static StateDatabase? OpenToRead(string stateFolder) =>
+        File.Exists(PathIn(stateFolder)) ? Open(PathIn(stateFolder), SqliteOpenMode.ReadOnly) : null;
 
     /// <inheritdoc/>
     public void Dispose() => Connection.Dispose();
@@ -115,7 +116,8 @@ public sealed class StateDatabase : IDisposable
 
     private static StateDatabase Open(string path, SqliteOpenMode mode)
     {
-        var connection = new SqliteConnection(new SqliteConnectionStringBuilder { DataSource = path, Mode = mode, Pooling = false, DefaultTimeout = 10 }.ToString());
+        var connection = new SqliteConnection(
+            new SqliteConnectionStringBuilder { DataSource = path, Mode = mode, Pooling = false, DefaultTimeout = 10 }.ToString());
         try
         {
             connection.Open();
@@ -137,9 +139,15 @@ public sealed class StateDatabase : IDisposable
 
     private void Migrate(string path, bool mayChange)
     {
-        var version = With("PRAGMA user_version", c => Convert.ToInt32(c.ExecuteScalar(), System.Globalization.CultureInfo.InvariantCulture));
+        var version = With(
+            "PRAGMA user_version", c => Convert.ToInt32(c.ExecuteScalar(), System.Globalization.CultureInfo.InvariantCulture));
         if (version > Steps.Length)
-            throw new MuktaException(ExitCode.BadInput, "A newer version of mukta has made this state database.", path, "Use that version, or move the file away: all in it can be found again with mukta locate --record.");
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, "A newer version of mukta has made this state database.", path,
+                "Use that version, or move the file away: all in it can be found again with mukta locate --record.");
+        }
+
         if (version == Steps.Length)
             return;
         if (!mayChange)
@@ -156,5 +164,6 @@ public sealed class StateDatabase : IDisposable
 
     private static MuktaException Failure(string path, Exception e) => new(
         ExitCode.Blocked, $"The state database cannot be used: {e.Message.TrimEnd('.')}.", path,
-        "Look at the file and its folder with ls -la. If it is damaged, move it away: all in it can be found again with mukta locate --record.", e);
+        "Look at the file and its folder with ls -la. If it is damaged, move it away: all in it can be found again with mukta locate "
+        + "--record.", e);
 }

@@ -42,16 +42,20 @@ public sealed class VerifiedRecords(Machine machine) : IVerifiedMemory
     private static VerifiedRecord? Read(StateDatabase database, string install)
     {
         var found = database.With(
-            "SELECT file_system, manifest, product, release, sequence, expires, files, links, bytes, weak, since, whole, modes FROM verified WHERE install = $install",
+            "SELECT file_system, manifest, product, release, sequence, expires, files, links, bytes, weak, since, whole, modes FROM "
+            + "verified WHERE install = $install",
             command =>
             {
                 using var row = command.ExecuteReader();
                 if (!row.Read())
                     return null;
                 var release = new ReleaseFacts(
-                    row.IsDBNull(2) ? null : row.GetString(2), row.IsDBNull(3) ? null : row.GetString(3), row.IsDBNull(4) ? null : row.GetInt64(4), row.IsDBNull(5) ? null : Date(row.GetString(5)),
+                    row.IsDBNull(2) ? null : row.GetString(2), row.IsDBNull(3) ? null : row.GetString(3),
+                    row.IsDBNull(4) ? null : row.GetInt64(4), row.IsDBNull(5) ? null : Date(row.GetString(5)),
                     row.GetInt32(6), row.GetInt32(7), row.GetInt64(8), row.GetInt32(9));
-                return new VerifiedRecord(install, (ulong)row.GetInt64(0), row.GetString(1), release, Date(row.GetString(10)), row.GetBoolean(11), row.GetBoolean(12), new Dictionary<string, SealedFolder>());
+                return new VerifiedRecord(
+                    install, (ulong)row.GetInt64(0), row.GetString(1), release, Date(row.GetString(10)), row.GetBoolean(11),
+                    row.GetBoolean(12), new Dictionary<string, SealedFolder>());
             },
             ("$install", install));
         return found is null ? null : found with { Folders = Folders(database, install) };
@@ -76,16 +80,22 @@ public sealed class VerifiedRecords(Machine machine) : IVerifiedMemory
         var (release, files) = (record.Release, record.Folders);
         database.With(
             """
-            INSERT OR REPLACE INTO verified (install, file_system, manifest, product, release, sequence, expires, files, links, bytes, weak, since, whole, modes)
-            VALUES ($install, $fileSystem, $manifest, $product, $release, $sequence, $expires, $files, $links, $bytes, $weak, $since, $whole, $modes)
+            INSERT OR REPLACE INTO verified
+                (install, file_system, manifest, product, release, sequence, expires, files, links, bytes, weak, since, whole, modes)
+            VALUES
+                ($install, $fileSystem, $manifest, $product, $release, $sequence, $expires, $files, $links, $bytes, $weak, $since, $whole, $modes)
             """,
             c => c.ExecuteNonQuery(),
-            ("$install", record.Install), ("$fileSystem", (long)record.FileSystem), ("$manifest", record.Manifest), ("$product", release.Product), ("$release", release.Release), ("$sequence", release.Sequence),
-            ("$expires", release.Expires is { } expires ? Text(expires) : null), ("$files", release.Files), ("$links", release.Links), ("$bytes", release.Bytes), ("$weak", release.WeakFiles),
+            ("$install", record.Install), ("$fileSystem", (long)record.FileSystem), ("$manifest", record.Manifest),
+            ("$product", release.Product), ("$release", release.Release), ("$sequence", release.Sequence),
+            ("$expires", release.Expires is { } expires ? Text(expires) : null), ("$files", release.Files), ("$links", release.Links),
+            ("$bytes", release.Bytes), ("$weak", release.WeakFiles),
             ("$since", Text(record.Since)), ("$whole", record.IsWhole), ("$modes", record.ModesCompared));
         database.With("INSERT INTO verified_folder (install, folder, device, seals) VALUES ($install, $folder, $device, $seals)", command =>
         {
-            var (folder, device, seals) = (command.Parameters.AddWithValue("$folder", ""), command.Parameters.AddWithValue("$device", 0L), command.Parameters.AddWithValue("$seals", Array.Empty<byte>()));
+            var (folder, device, seals) =
+                (command.Parameters.AddWithValue("$folder", ""), command.Parameters.AddWithValue("$device", 0L),
+                command.Parameters.AddWithValue("$seals", Array.Empty<byte>()));
             foreach (var (path, its) in files)
             {
                 (folder.Value, device.Value, seals.Value) = (path, (long)its.Device, its.Bytes);

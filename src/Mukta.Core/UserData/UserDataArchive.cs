@@ -17,7 +17,8 @@ public sealed record ArchivedData(int Files, long Bytes);
 /// Copies user data into one archive that standard tools read: tar in the pax format (POSIX.1-2017, pax), with a list of
 /// SHA-256 hashes as its last entry that <c>sha256sum -c</c> takes. Names are relative to the machine's root. What tar itself
 /// does not keep stands in records of its own: MUKTA.mtime, nanoseconds since 1970 UTC, and MUKTA.name and MUKTA.link, names
-/// with bytes that are no UTF-8 or with control characters, in hexadecimal. A file that changes while it is copied is copied again, and refused if it does not rest.
+/// with bytes that are no UTF-8 or with control characters, in hexadecimal. A file that changes while it is copied is copied again, and
+/// refused if it does not rest.
 /// </summary>
 /// <param name="root">What the names are relative to.</param>
 internal sealed class UserDataArchive(Folder root)
@@ -58,7 +59,8 @@ internal sealed class UserDataArchive(Folder root)
                     continue;
                 root.RemoveFile(path);
                 throw new MuktaException(
-                    ExitCode.Blocked, "This file of the user's changes while it is copied, so nothing was touched.", Shown(restless), "Close what writes to it, then run the same command again.");
+                    ExitCode.Blocked, "This file of the user's changes while it is copied, so nothing was touched.", Shown(restless),
+                    "Close what writes to it, then run the same command again.");
             }
         }
     }
@@ -66,7 +68,10 @@ internal sealed class UserDataArchive(Folder root)
     /// <summary>A number of how everything stands: another one where anything was changed, made or removed since.</summary>
     public string Fingerprint(IReadOnlyList<string> what, CancellationToken cancel)
     {
-        var lines = what.SelectMany(w => Below(w, cancel)).Select(e => string.Create(CultureInfo.InvariantCulture, $"{e.Path}\0{e.Node.Kind} {e.Node.Size} {e.Node.Inode} {e.Node.ModifiedNs} {e.Node.ChangedNs}"));
+        var lines = what.SelectMany(w => Below(w, cancel))
+            .Select(e =>
+            string.Create(
+            CultureInfo.InvariantCulture, $"{e.Path}\0{e.Node.Kind} {e.Node.Size} {e.Node.Inode} {e.Node.ModifiedNs} {e.Node.ChangedNs}"));
         return Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(string.Join('\n', lines.Order(StringComparer.Ordinal)))));
     }
 
@@ -122,21 +127,26 @@ internal sealed class UserDataArchive(Folder root)
         : entry.Name.TrimEnd('/');
 
     /// <summary>Where an entry that is a symbolic link leads.</summary>
-    public static string TargetOf(TarEntry entry) => entry is PaxTarEntry pax && pax.ExtendedAttributes.TryGetValue(LinkKey, out var hex) ? PathBytes.Decode(Convert.FromHexString(hex)) : entry.LinkName;
+    public static string TargetOf(TarEntry entry) =>
+        entry is PaxTarEntry pax && pax.ExtendedAttributes.TryGetValue(LinkKey, out var hex) ? PathBytes.Decode(Convert.FromHexString(hex))
+        : entry.LinkName;
 
     /// <summary>The time of an entry's last change, nanoseconds since 1970 UTC.</summary>
     public static long ModifiedNs(TarEntry entry) =>
-        entry is PaxTarEntry pax && pax.ExtendedAttributes.TryGetValue(TimeKey, out var text) && long.TryParse(text, CultureInfo.InvariantCulture, out var exact)
+        entry is PaxTarEntry pax && pax.ExtendedAttributes.TryGetValue(TimeKey, out var text)
+        && long.TryParse(text, CultureInfo.InvariantCulture, out var exact)
             ? exact
             : (entry.ModificationTime - DateTimeOffset.UnixEpoch).Ticks * 100;
 
     private MuktaException Damaged(string path, Exception? inner = null) => new(
-        ExitCode.Blocked, "The copy of the user's files does not read back as it was written.", Shown(path), "Look at the system's log for disk errors, and test the machine's memory.", inner);
+        ExitCode.Blocked, "The copy of the user's files does not read back as it was written.", Shown(path),
+        "Look at the system's log for disk errors, and test the machine's memory.", inner);
 
     private string Shown(string path) => PathBytes.Shown(Path.Join(root.Path, path));
 
     /// <returns>What was written, and a file that changed meanwhile.</returns>
-    private (ArchivedData Written, string? Restless) Write(WritableFile file, IReadOnlyList<string> what, WorkMeter? meter, CancellationToken cancel)
+    private (ArchivedData Written, string? Restless) Write(
+        WritableFile file, IReadOnlyList<string> what, WorkMeter? meter, CancellationToken cancel)
     {
         using var stream = file.AsStream();
         var list = new StringBuilder();
@@ -158,7 +168,12 @@ internal sealed class UserDataArchive(Folder root)
                 bytes += entry.EntryType == TarEntryType.RegularFile ? node.Size : 0;
             }
 
-            tar.WriteEntry(new PaxTarEntry(TarEntryType.RegularFile, ListName) { DataStream = new MemoryStream(Encoding.UTF8.GetBytes(list.ToString())), Mode = (UnixFileMode)0b110_100_100 });
+            tar.WriteEntry(new PaxTarEntry(
+                TarEntryType.RegularFile, ListName)
+            {
+                DataStream = new MemoryStream(Encoding.UTF8.GetBytes(list.ToString())),
+                Mode = (UnixFileMode)0b110_100_100
+            });
         }
 
         stream.Flush();
@@ -207,7 +222,8 @@ internal sealed class UserDataArchive(Folder root)
             NodeKind.File when node.Links > 1 && !names.TryAdd((node.Device, node.Inode), name) => TarEntryType.HardLink,
             NodeKind.File => TarEntryType.RegularFile,
             _ => throw new MuktaException(
-                ExitCode.Blocked, "Among the user's files is a socket, pipe or device, which no archive can hold; nothing was touched.", Shown(path), "End the program that it belongs to, or move it away."),
+                ExitCode.Blocked, "Among the user's files is a socket, pipe or device, which no archive can hold; nothing was touched.",
+                Shown(path), "End the program that it belongs to, or move it away."),
         };
         var entry = new PaxTarEntry(type, type == TarEntryType.Directory ? name + "/" : name, own)
         {
@@ -228,12 +244,18 @@ internal sealed class UserDataArchive(Folder root)
 
     private static string Hex(string name) => Convert.ToHexStringLower(PathBytes.Encode(name).AsSpan()[..^1]);
 
-    /// <summary>A line of a checksum list as sha256sum writes it: a name with a backslash or a line break is escaped, and says so at its beginning.</summary>
+    /// <summary>
+    /// A line of a checksum list as sha256sum writes it: a name with a backslash or a line break is escaped, and says so at its beginning.
+    /// </summary>
     private static string Listed(string name, byte[] hash) => name.AsSpan().ContainsAny('\\', '\n')
-        ? $"\\{Convert.ToHexStringLower(hash)}  {name.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\n", "\\n", StringComparison.Ordinal)}\n"
+        ? $"\\{Convert.ToHexStringLower(hash)}  "
+        + $"{name.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\n", "\\n", StringComparison.Ordinal)}\n"
         : $"{Convert.ToHexStringLower(hash)}  {name}\n";
 
-    /// <summary>The first so many bytes of a file, hashed on their way. A file that ends earlier is filled up: it has changed, and its copy does not count.</summary>
+    /// <summary>
+    /// The first so many bytes of a file, hashed on their way. A file that ends earlier is filled up: it has changed, and its copy does not
+    /// count.
+    /// </summary>
     private sealed class CopiedBytes(SafeFileHandle file, long length, WorkMeter? meter) : Stream
     {
         private readonly IncrementalHash hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);

@@ -70,7 +70,8 @@ internal sealed class UserDataReturn(Operation operation, string archive)
 
         void Look(TarEntry entry)
         {
-            if (entry.Name != UserDataArchive.ListName && UserDataArchive.PathOf(entry) is var path && IsBelow(path, place) && root.Look(path) is null && !missing.Any(m => IsBelow(path, m)))
+            if (entry.Name != UserDataArchive.ListName && UserDataArchive.PathOf(entry) is var path && IsBelow(path, place)
+                && root.Look(path) is null && !missing.Any(m => IsBelow(path, m)))
                 missing.Add(path);
         }
     }
@@ -116,7 +117,9 @@ internal sealed class UserDataReturn(Operation operation, string archive)
             case TarEntryType.HardLink when names.TryGetValue(entry.LinkName, out var first) && root.TryLink(first, to):
                 return;
             case TarEntryType.HardLink:
-                throw new MuktaException(ExitCode.Blocked, "A file of the user's had two names, and this disk gives it only one.", PathBytes.Shown(to), $"It stands in the archive: {PathBytes.Shown(Path.Join(root.Path, archive))}");
+                throw new MuktaException(
+                    ExitCode.Blocked, "A file of the user's had two names, and this disk gives it only one.", PathBytes.Shown(to),
+                    $"It stands in the archive: {PathBytes.Shown(Path.Join(root.Path, archive))}");
             default:
                 using (var file = root.CreateFile(to, 0b110_000_000))
                 {

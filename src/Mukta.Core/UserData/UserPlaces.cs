@@ -28,7 +28,8 @@ public sealed class UserPlaces(Machine machine, ProfileCatalog catalog)
     public IReadOnlyList<UserPlace> Settings(Profile profile, string? install, CancellationToken cancel)
     {
         var (users, others) = (profile.UserData.SelectMany(p => Real(p, install)).ToList(), UsedByOthers(profile));
-        return [.. Outermost(profile.Settings.SelectMany(p => Found(p, install, $"settings: {p.Text}", cancel))).Select(f => f with { Blocked = Reason(f, profile, users, others) })];
+        return [.. Outermost(profile.Settings.SelectMany(p => Found(p, install, $"settings: {p.Text}", cancel)))
+            .Select(f => f with { Blocked = Reason(f, profile, users, others) })];
     }
 
     /// <summary>What the product leaves behind: its leftovers, caches and temporary files.</summary>
@@ -38,15 +39,21 @@ public sealed class UserPlaces(Machine machine, ProfileCatalog catalog)
     public IReadOnlyList<UserPlace> Leftovers(Profile profile, string? install, CancellationToken cancel)
     {
         var found = profile.Leftovers.SelectMany(p => Found(p, install, $"leftover: {p.Text}", cancel))
-            .Concat(profile.Caches.SelectMany(c => c.Places.SelectMany(p => Found(p, install, $"cache {c.Name}{(c.Holds is null ? "" : $" ({c.Holds})")}", cancel, c.MayBeCleared ? null : "is not to be cleared, says the profile"))))
+            .Concat(profile.Caches.SelectMany(
+            c => c.Places.SelectMany(
+            p => Found(
+            p, install, $"cache {c.Name}{(c.Holds is null ? "" : $" ({c.Holds})")}", cancel,
+            c.MayBeCleared ? null : "is not to be cleared, says the profile"))))
             .Concat(profile.Temporary.SelectMany(p => Found(p, install, $"temporary: {p.Text}", cancel)));
         var users = profile.UserData.SelectMany(p => Real(p, install)).ToList();
         var others = UsedByOthers(profile);
-        return [.. Outermost(found.Where(f => install is null || !IsBelow(f.Path, install)).Select(f => f with { Blocked = Reason(f, profile, users, others) }))];
+        return [.. Outermost(found.Where(
+            f => install is null || !IsBelow(f.Path, install)).Select(f => f with { Blocked = Reason(f, profile, users, others) }))];
     }
 
     private List<(string Title, string Path)> UsedByOthers(Profile profile) =>
-        [.. catalog.Profiles.Where(p => p.Profile.Product != profile.Product).SelectMany(p => Uses(p.Profile).Select(path => (p.Profile.Title, Path: path)))];
+        [.. catalog.Profiles.Where(p => p.Profile.Product != profile.Product)
+        .SelectMany(p => Uses(p.Profile).Select(path => (p.Profile.Title, Path: path)))];
 
     private string? Reason(UserPlace place, Profile profile, List<string> users, List<(string Title, string Path)> others)
     {
@@ -64,13 +71,16 @@ public sealed class UserPlaces(Machine machine, ProfileCatalog catalog)
             return "holds all of the user's files";
         if (!own.Select(Folder.RealPathOf).Concat(profile.Installs.Places.SelectMany(p => Real(p, null))).Any(o => IsBelow(place.Path, o)))
             return "lies outside of the user's and the product's folders";
-        return Mount.Table().Any(m => m.Point == place.Path || m.Point.StartsWith(place.Path + "/", StringComparison.Ordinal)) ? "is, or holds, another disk's mount point" : null;
+        return Mount.Table().Any(m => m.Point == place.Path || m.Point.StartsWith(place.Path + "/", StringComparison.Ordinal))
+            ? "is, or holds, another disk's mount point" : null;
     }
 
     /// <summary>Everything that a product's profile names on this machine, there or not.</summary>
     private IEnumerable<string> Uses(Profile profile) =>
-        profile.UserData.Concat(profile.Leftovers).Concat(profile.Temporary).Concat(profile.Installs.Places).Concat(profile.Caches.SelectMany(c => c.Places)).Concat(profile.Launch.Select(l => l.Entry))
-            .Where(p => p.Variable != "install").SelectMany(p => Real(p, null).Concat(machine.Folders.PathOf(p) is { } fixedPath ? [RealOf(fixedPath)] : []));
+        profile.UserData.Concat(profile.Leftovers).Concat(profile.Temporary).Concat(profile.Installs.Places)
+        .Concat(profile.Caches.SelectMany(c => c.Places)).Concat(profile.Launch.Select(l => l.Entry))
+            .Where(p => p.Variable != "install")
+            .SelectMany(p => Real(p, null).Concat(machine.Folders.PathOf(p) is { } fixedPath ? [RealOf(fixedPath)] : []));
 
     private IEnumerable<string> Real(PathPattern pattern, string? install) => machine.Folders.At(pattern, install).Select(RealOf);
 
@@ -92,9 +102,11 @@ public sealed class UserPlaces(Machine machine, ProfileCatalog catalog)
     }
 
     /// <summary>The path with the links on its way followed, but not the last one.</summary>
-    private static string RealOf(string path) => Path.GetDirectoryName(path) is { } parent ? Path.Join(Folder.RealPathOf(parent), Path.GetFileName(path)) : path;
+    private static string RealOf(string path) =>
+        Path.GetDirectoryName(path) is { } parent ? Path.Join(Folder.RealPathOf(parent), Path.GetFileName(path)) : path;
 
     private static bool Overlap(string path, string other) => IsBelow(path, other) || IsBelow(other, path);
 
-    private static bool IsBelow(string path, string folder) => path == folder || path.StartsWith(folder.TrimEnd('/') + "/", StringComparison.Ordinal);
+    private static bool IsBelow(string path, string folder) =>
+        path == folder || path.StartsWith(folder.TrimEnd('/') + "/", StringComparison.Ordinal);
 }

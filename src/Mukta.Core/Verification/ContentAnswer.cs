@@ -23,7 +23,8 @@ internal sealed class ContentAnswer(ToRead asked, Folder install) : HashedFile
     public ToRead Asked { get; } = asked;
 
     /// <summary>The bad pieces; all of them where only the whole shows that there are some.</summary>
-    public IReadOnlyList<BadPiece> Bad => bad ?? (IReadOnlyList<BadPiece>)(isWholeBad ? [.. Enumerable.Range(0, Asked.File.PieceCount).Select(i => Piece(i, 0))] : []);
+    public IReadOnlyList<BadPiece> Bad =>
+        bad ?? (IReadOnlyList<BadPiece>)(isWholeBad ? [.. Enumerable.Range(0, Asked.File.PieceCount).Select(i => Piece(i, 0))] : []);
 
     /// <summary>Why the file could not be read; null where it could.</summary>
     public string? Failure => failure;
@@ -55,7 +56,9 @@ internal sealed class ContentAnswer(ToRead asked, Folder install) : HashedFile
     {
         var (offset, length, _) = this[index];
         var text = reason is DiskException disk ? disk.Reason
-            : reason is IOException ? string.Create(CultureInfo.InvariantCulture, $"{Folder.Failure("read", Asked.Path, reason.HResult).Reason} in bytes {offset:N0} to {offset + length - 1:N0}")
+            : reason is IOException ? string.Create(
+            CultureInfo.InvariantCulture,
+            $"{Folder.Failure("read", Asked.Path, reason.HResult).Reason} in bytes {offset:N0} to {offset + length - 1:N0}")
             : reason.Message;
         lock (this)
         {
@@ -74,7 +77,12 @@ internal sealed class ContentAnswer(ToRead asked, Folder install) : HashedFile
             if (ranges is [.., var last] && last.LastPiece + 1 == piece.Piece)
             {
                 var runsOn = zeros == piece.Offset && last.ZerosFrom is not null;
-                ranges[^1] = last with { LastPiece = piece.Piece, Length = last.Length + piece.Length, ZerosFrom = runsOn ? last.ZerosFrom : zeros };
+                ranges[^1] = last with
+                {
+                    LastPiece = piece.Piece,
+                    Length = last.Length + piece.Length,
+                    ZerosFrom = runsOn ? last.ZerosFrom : zeros,
+                };
             }
             else
             {

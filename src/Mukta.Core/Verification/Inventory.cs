@@ -46,5 +46,6 @@ public sealed class Inventory
 
     /// <summary>The unlisted things below a path.</summary>
     public IEnumerable<TreeEntry> Below(string path) =>
-        unlisted.Values.Where(e => e.Path.Length > path.Length && e.Path[path.Length] == '/' && e.Path.StartsWith(path, StringComparison.Ordinal));
+        unlisted.Values.Where(
+        e => e.Path.Length > path.Length && e.Path[path.Length] == '/' && e.Path.StartsWith(path, StringComparison.Ordinal));
 }

@@ -110,7 +110,8 @@ public sealed record MetadataComparison(IReadOnlyList<Finding> Findings, IReadOn
 
         private void LookForOtherCase(ManifestFile file)
         {
-            var candidates = byFoldedName.Value[file.Path].Where(e => e.Node!.Value.Size == file.Size).OrderBy(e => e.Path, StringComparer.Ordinal).ToList();
+            var candidates = byFoldedName.Value[file.Path].Where(e => e.Node!.Value.Size == file.Size)
+                .OrderBy(e => e.Path, StringComparer.Ordinal).ToList();
             if (candidates.Count == 0)
                 Findings.Add(new Missing(file));
             foreach (var candidate in candidates)

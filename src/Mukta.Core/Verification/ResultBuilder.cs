@@ -4,7 +4,8 @@ using Mukta.Manifests;
 namespace Mukta.Verification;
 
 /// <summary>Draws findings from what a comparison and the reading have shown. Pure.</summary>
-internal sealed class ResultBuilder(Manifest manifest, Inventory inventory, MetadataComparison comparison, bool modesCompared, bool rememberProven)
+internal sealed class ResultBuilder(
+    Manifest manifest, Inventory inventory, MetadataComparison comparison, bool modesCompared, bool rememberProven)
 {
     private readonly List<Finding> findings = [.. comparison.Findings];
     private readonly HashSet<string> accountedFor = new(StringComparer.Ordinal);
@@ -92,7 +93,8 @@ internal sealed class ResultBuilder(Manifest manifest, Inventory inventory, Meta
         var obstructions = findings.OfType<WrongKind>().Select(w => w.Path).ToHashSet(StringComparer.Ordinal);
         foreach (var entry in inventory.Unlisted.Values)
         {
-            if (accountedFor.Contains(entry.Path) || obstructions.Contains(entry.Path) || ManifestPath.Folders(entry.Path).Any(obstructions.Contains))
+            if (accountedFor.Contains(entry.Path) || obstructions.Contains(entry.Path)
+                || ManifestPath.Folders(entry.Path).Any(obstructions.Contains))
                 continue;
             if (entry.Node is { Kind: not NodeKind.Folder } node)
                 findings.Add(new Stray(entry.Path, node));

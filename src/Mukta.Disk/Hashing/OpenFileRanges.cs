@@ -13,7 +13,8 @@ internal sealed class OpenFileRanges : HashedFile
     private readonly RangeHashed done;
     private Exception? failure;
 
-    private OpenFileRanges(SafeFileHandle file, IReadOnlyList<HashRange> ranges, RangeHashed done) => (this.file, this.ranges, this.done) = (file, ranges, done);
+    private OpenFileRanges(SafeFileHandle file, IReadOnlyList<HashRange> ranges, RangeHashed done) =>
+        (this.file, this.ranges, this.done) = (file, ranges, done);
 
     public override int Count => ranges.Count;
 
@@ -21,7 +22,8 @@ internal sealed class OpenFileRanges : HashedFile
 
     /// <summary>Hashes ranges in this thread.</summary>
     /// <exception cref="IOException">The disk fails.</exception>
-    public static void Hash(SafeFileHandle file, IReadOnlyList<HashRange> ranges, RangeHashed done, WorkMeter? meter, CancellationToken cancel)
+    public static void Hash(
+        SafeFileHandle file, IReadOnlyList<HashRange> ranges, RangeHashed done, WorkMeter? meter, CancellationToken cancel)
     {
         var asked = new OpenFileRanges(file, ranges, done);
         RangeHasher.Run([asked], meter, cancel, threads: 1);
@@ -31,10 +33,12 @@ internal sealed class OpenFileRanges : HashedFile
 
     /// <summary>Which pieces of a file are all there and have the hash they should have, among those asked for.</summary>
     /// <exception cref="IOException">The disk fails.</exception>
-    public static IReadOnlySet<int> Proven(SafeFileHandle file, PieceList proof, long size, IReadOnlyList<int> pieces, CancellationToken cancel)
+    public static IReadOnlySet<int> Proven(
+        SafeFileHandle file, PieceList proof, long size, IReadOnlyList<int> pieces, CancellationToken cancel)
     {
         var right = new HashSet<int>();
-        var ranges = pieces.Select(p => new HashRange(p * proof.PieceLength, Math.Min(proof.PieceLength, size - (p * proof.PieceLength)), proof.Kind)).ToList();
+        var ranges = pieces.Select(
+            p => new HashRange(p * proof.PieceLength, Math.Min(proof.PieceLength, size - (p * proof.PieceLength)), proof.Kind)).ToList();
         Hash(file, ranges, Compare, null, cancel);
         return right;
 

@@ -31,7 +31,8 @@ public sealed class PieceHasher : IDisposable
 
     /// <summary>The same, and how many bytes at its end, as far as the file goes, are zero.</summary>
     public ReadOnlySpan<byte> Hash(
-        SafeFileHandle file, long offset, long length, HashKind kind, out long zerosAtEnd, WorkMeter? meter = null, CancellationToken cancel = default)
+        SafeFileHandle file, long offset, long length, HashKind kind, out long zerosAtEnd, WorkMeter? meter = null,
+        CancellationToken cancel = default)
     {
         zerosAtEnd = 0;
         var hash = running[(int)kind] ??= kind.Start();

@@ -32,8 +32,14 @@ internal sealed class RangeHasher(LaneKernel? kernel, WorkMeter? meter, Cancella
         // By the files' numbers; where each way of a disk's head costs time, by where they lie, and with one reader.
         var isRotating = files.Count > 0 && files[0].Place.Device != 0 && DiskOrder.IsRotating(files[0].Place.Device);
         var byPlace = isRotating && MostlyCold(files);
-        var queue = new RangeQueue([.. byPlace ? files.OrderBy(f => f.Look(DiskOrder.StartOf) ?? 0) : files.OrderBy(f => f.Place.Device).ThenBy(f => f.Place.Inode)]) { HasOneReader = isRotating };
-        new RangeHasher(IsWorthChoosing(queue.BytesLeft) ? LaneKernel.Best : null, meter, cancel).Run(queue, files, threads ?? Environment.ProcessorCount);
+        var queue = new RangeQueue(
+            [.. byPlace ? files.OrderBy(f => f.Look(DiskOrder.StartOf) ?? 0)
+            : files.OrderBy(f => f.Place.Device).ThenBy(f => f.Place.Inode)])
+        {
+            HasOneReader = isRotating,
+        };
+        new RangeHasher(IsWorthChoosing(queue.BytesLeft) ? LaneKernel.Best : null, meter, cancel)
+            .Run(queue, files, threads ?? Environment.ProcessorCount);
     }
 
     /// <summary>True where so many bytes are worth a measurement of a few milliseconds, or the user says which way to take.</summary>
@@ -48,7 +54,13 @@ internal sealed class RangeHasher(LaneKernel? kernel, WorkMeter? meter, Cancella
             if (threads == 1 || queue.BytesLeft < BufferLength)
                 RunHere(queue);
             else
-                Task.WaitAll([.. Enumerable.Range(0, threads).Select(_ => Task.Factory.StartNew(() => RunHere(queue), CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default))], CancellationToken.None);
+            {
+                Task.WaitAll(
+                    [.. Enumerable.Range(0, threads)
+                    .Select(_ => Task.Factory.StartNew(
+                    () => RunHere(queue), CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default))],
+                    CancellationToken.None);
+            }
         }
         catch (AggregateException e) when (e.InnerExceptions.OfType<OperationCanceledException>().FirstOrDefault() is { } canceled)
         {
@@ -68,7 +80,8 @@ internal sealed class RangeHasher(LaneKernel? kernel, WorkMeter? meter, Cancella
         var cold = 0;
         for (var i = 0; i < Asked; i++)
         {
-            if (files[(int)((long)i * files.Count / Asked)].Look(file => Native.ReadNow(file, new byte[1], 0, out var error) < 0 && error == DiskException.WouldBlock) == true)
+            if (files[(int)((long)i * files.Count / Asked)]
+                .Look(file => Native.ReadNow(file, new byte[1], 0, out var error) < 0 && error == DiskException.WouldBlock) == true)
                 cold++;
         }
 
@@ -176,7 +189,8 @@ internal sealed class RangeHasher(LaneKernel? kernel, WorkMeter? meter, Cancella
         var done = 0;
         while (done < buffer.Length)
         {
-            var got = readsWithoutWaiting && !lane.IsCold ? Native.ReadNow(lane.Handle, buffer[done..], lane.HashRange.Offset + lane.Done + done, out var error) : Waited(out error);
+            var got = readsWithoutWaiting && !lane.IsCold
+                ? Native.ReadNow(lane.Handle, buffer[done..], lane.HashRange.Offset + lane.Done + done, out var error) : Waited(out error);
             if (got < 0 && error == DiskException.NotSupported)
                 readsWithoutWaiting = false;
             if (got < 0)

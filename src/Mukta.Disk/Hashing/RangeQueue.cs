@@ -33,7 +33,8 @@ internal sealed class RangeQueue(IReadOnlyList<HashedFile> files)
     /// <summary>Takes the next range.</summary>
     /// <param name="file">Its file.</param>
     /// <param name="index">Which range of it.</param>
-    /// <param name="isLong">True where it is so large a part of what is left that it would keep its lane busy long after all others.</param>
+    /// <param name="isLong">True where it is so large a part of what is left that it would keep its lane busy long after all
+    /// others.</param>
     public bool TryTake(out HashedFile file, out int index, out bool isLong)
     {
         lock (taking)
@@ -81,7 +82,8 @@ internal sealed class RangeQueue(IReadOnlyList<HashedFile> files)
                 now = taken;
             if (told.Bytes < now.Bytes)
                 told = now;
-            while (told.Bytes - now.Bytes < BytesAhead && told.Files - now.Files < FilesAhead && told.TryNext(files, out var file, out var index))
+            while (told.Bytes - now.Bytes < BytesAhead && told.Files - now.Files < FilesAhead
+                && told.TryNext(files, out var file, out var index))
             {
                 if (file.Handle is not { IsClosed: false } handle)
                     continue;

@@ -8,7 +8,8 @@ public abstract partial record Change;
 /// <summary>A finished copy was kept of what may be changed from outside, by a vendor's setup program. The original stayed.</summary>
 /// <param name="Path">What it is a copy of.</param>
 /// <param name="Staged">Where the copy was made.</param>
-public sealed record CopyKept([property: JsonConverter(typeof(PathText))] string Path, [property: JsonConverter(typeof(PathText))] string Staged) : Change
+public sealed record CopyKept(
+    [property: JsonConverter(typeof(PathText))] string Path, [property: JsonConverter(typeof(PathText))] string Staged) : Change
 {
     /// <inheritdoc/>
     protected override string? PhraseOfUndo => "put back the copy";

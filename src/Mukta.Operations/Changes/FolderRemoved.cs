@@ -12,7 +12,8 @@ public abstract partial record Change;
 /// <param name="User">Its owner.</param>
 /// <param name="Group">Its group.</param>
 /// <param name="ModifiedNs">When it was last changed, nanoseconds since 1970 UTC.</param>
-public sealed record FolderRemoved([property: JsonConverter(typeof(PathText))] string Path, string Mode, uint User, uint Group, long ModifiedNs) : Change
+public sealed record FolderRemoved(
+    [property: JsonConverter(typeof(PathText))] string Path, string Mode, uint User, uint Group, long ModifiedNs) : Change
 {
     /// <inheritdoc/>
     protected override string? PhraseOfUndo => "make the removed folder again";

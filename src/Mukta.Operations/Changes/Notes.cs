@@ -22,7 +22,8 @@ public sealed record StepDone([property: JsonConverter(typeof(OddText))] string 
 /// <param name="Text">What is known.</param>
 /// <param name="Of">What it belongs to; null for the whole operation.</param>
 public sealed record Noted(
-    string Key, [property: JsonConverter(typeof(OddText))] string Text, [property: JsonConverter(typeof(OddText))] string? Of = null) : Change;
+    string Key, [property: JsonConverter(typeof(OddText))] string Text, [property: JsonConverter(typeof(OddText))] string? Of = null)
+    : Change;
 
 /// <summary>The operation keeps something in another place too: its own journal is there.</summary>
 /// <param name="Place">The folder that holds <c>.mukta</c>, relative to the machine's root.</param>

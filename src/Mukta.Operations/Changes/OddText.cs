@@ -5,7 +5,8 @@ using Mukta.Disk;
 namespace Mukta.Operations;
 
 /// <summary>
-/// Writes a text with paths in it as a JSON string; one with bytes that are no UTF-8 as <c>{"bytes":"HEX"}</c>, since JSON has no string for it and a
+/// Writes a text with paths in it as a JSON string; one with bytes that are no UTF-8 as <c>{"bytes":"HEX"}</c>, since JSON has no string
+/// for it and a
 /// name that comes back changed is a file that is lost.
 /// </summary>
 internal class OddText : JsonConverter<string>
@@ -45,7 +46,8 @@ internal class OddText : JsonConverter<string>
     }
 
     /// <summary>The text, if it may be there.</summary>
-    protected virtual string Checked(string path) => path.Contains('\0', StringComparison.Ordinal) ? throw new JsonException("A path with NUL.") : path;
+    protected virtual string Checked(string path) =>
+        path.Contains('\0', StringComparison.Ordinal) ? throw new JsonException("A path with NUL.") : path;
 }
 
 /// <summary>

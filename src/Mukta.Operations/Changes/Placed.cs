@@ -8,7 +8,8 @@ public abstract partial record Change;
 /// <summary>Something finished was put where nothing was.</summary>
 /// <param name="Path">Where it is now.</param>
 /// <param name="Staged">Where it was finished.</param>
-public sealed record Placed([property: JsonConverter(typeof(PathText))] string Path, [property: JsonConverter(typeof(PathText))] string Staged) : Change
+public sealed record Placed(
+    [property: JsonConverter(typeof(PathText))] string Path, [property: JsonConverter(typeof(PathText))] string Staged) : Change
 {
     /// <inheritdoc/>
     protected override string? PhraseOfUndo => "set aside what was placed";

@@ -9,7 +9,8 @@ public abstract partial record Change;
 /// <summary>Something got another name or another place.</summary>
 /// <param name="Path">The name that it has now.</param>
 /// <param name="From">The name that it had.</param>
-public sealed record Renamed([property: JsonConverter(typeof(PathText))] string Path, [property: JsonConverter(typeof(PathText))] string From) : Change
+public sealed record Renamed(
+    [property: JsonConverter(typeof(PathText))] string Path, [property: JsonConverter(typeof(PathText))] string From) : Change
 {
     /// <inheritdoc/>
     protected override string? PhraseOfUndo => "give back the old name";
@@ -39,5 +40,6 @@ public sealed record Renamed([property: JsonConverter(typeof(PathText))] string 
     }
 
     /// <summary>True on a disk that ignores letter case: both names lead to the same.</summary>
-    private bool IsOne(ChangeSite site) => site.Look(Path) is { } there && site.Look(From) is { } from && there.IsSameAs(from) && there.Links == 1;
+    private bool IsOne(ChangeSite site) =>
+        site.Look(Path) is { } there && site.Look(From) is { } from && there.IsSameAs(from) && there.Links == 1;
 }

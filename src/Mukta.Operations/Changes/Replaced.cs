@@ -12,7 +12,8 @@ public abstract partial record Change;
 /// </summary>
 /// <param name="Path">The file.</param>
 /// <param name="Staged">Where the new one was finished.</param>
-public sealed record Replaced([property: JsonConverter(typeof(PathText))] string Path, [property: JsonConverter(typeof(PathText))] string Staged) : Change
+public sealed record Replaced(
+    [property: JsonConverter(typeof(PathText))] string Path, [property: JsonConverter(typeof(PathText))] string Staged) : Change
 {
     /// <inheritdoc/>
     protected override string? PhraseOfUndo => "put back the old file";

@@ -11,7 +11,8 @@ public abstract partial record Change;
 /// <param name="Staged">Where the new one was finished.</param>
 /// <param name="Inode">The number of the old one.</param>
 public sealed record Swapped(
-    [property: JsonConverter(typeof(PathText))] string Path, [property: JsonConverter(typeof(PathText))] string Staged, ulong Inode) : Change
+    [property: JsonConverter(typeof(PathText))] string Path, [property: JsonConverter(typeof(PathText))] string Staged, ulong Inode)
+    : Change
 {
     /// <inheritdoc/>
     protected override string? PhraseOfUndo => "put back the old folder";

@@ -73,7 +73,9 @@ internal sealed class FaultPlan(IReadOnlyList<Fault> faults)
 /// <summary>One line of the mirror's log.</summary>
 internal sealed record LogLine(string Method, string Path, string? Range, int Status, long BodyBytes, string? Faults);
 
-[JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow)]
+[JsonSourceGenerationOptions(
+    PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
+    UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow)]
 [JsonSerializable(typeof(Fault[]))]
 [JsonSerializable(typeof(LogLine))]
 [JsonSerializable(typeof(Dictionary<string, MadeService>))]

@@ -19,7 +19,8 @@ internal static class MirrorCommand
         var log = new Option<string?>("--log") { Description = "Write a JSON line for each request.", HelpName = "FILE" };
         var command = new Command("mirror", "Serve a folder over HTTP on 127.0.0.1 until ended.") { folder, port, faults, log };
         command.SetAction((parsed, cancel) => RunAsync(
-            parsed.GetRequiredValue(folder).FullName, parsed.GetValue(port), FaultPlan.Read(parsed.GetValue(faults)), parsed.GetValue(log), cancel));
+            parsed.GetRequiredValue(folder).FullName, parsed.GetValue(port), FaultPlan.Read(parsed.GetValue(faults)),
+            parsed.GetValue(log), cancel));
         return command;
     }
 
@@ -41,7 +42,8 @@ internal static class MirrorCommand
         await app.StartAsync(cancel).ConfigureAwait(false);
         Console.WriteLine(app.Services.GetRequiredService<IServer>().Features.Get<IServerAddressesFeature>()!.Addresses.First());
         await app.WaitForShutdownAsync(cancel).ConfigureAwait(false);
-        Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"The mirror has answered {requests} requests with {bytes:N0} bytes of bodies."));
+        Console.WriteLine(
+            string.Create(CultureInfo.InvariantCulture, $"The mirror has answered {requests} requests with {bytes:N0} bytes of bodies."));
         return 0;
     }
 
@@ -68,7 +70,9 @@ internal static class MirrorCommand
             // The client has gone, or a fault has cut the connection.
         }
 
-        return new LogLine(request.Method, path, range, response.StatusCode, body.Sent, faults.Count == 0 ? null : string.Join(' ', faults.Select(f => f.Kind)));
+        return new LogLine(
+            request.Method, path, range, response.StatusCode, body.Sent,
+            faults.Count == 0 ? null : string.Join(' ', faults.Select(f => f.Kind)));
     }
 
     private static IResult Result(string folder, string path, IReadOnlyList<Fault> faults)
@@ -81,7 +85,9 @@ internal static class MirrorCommand
         if (!file.FullName.StartsWith(folder.TrimEnd('/') + "/", StringComparison.Ordinal) || !file.Exists)
             return Results.NotFound();
         var tag = string.Create(CultureInfo.InvariantCulture, $"\"{file.Length:x}-{file.LastWriteTimeUtc.Ticks:x}\"");
-        return Results.File(file.FullName, "application/octet-stream", lastModified: file.LastWriteTimeUtc, entityTag: new EntityTagHeaderValue(tag), enableRangeProcessing: true);
+        return Results.File(
+            file.FullName, "application/octet-stream", lastModified: file.LastWriteTimeUtc, entityTag: new EntityTagHeaderValue(tag),
+            enableRangeProcessing: true);
     }
 
     private static string? Lengthened(string? range, long by)

@@ -13,10 +13,16 @@ internal static class OutageCommand
     {
         var file = new Argument<FileInfo>("FILE") { Description = "The report, in the shape of the health-check response draft." };
         var port = new Option<int>("--port") { Description = "The port on 127.0.0.1; 0 for any that is free.", HelpName = "N" };
-        var mood = new Option<string>("--mood") { Description = "good, hang (never answers) or endless (never ends).", DefaultValueFactory = _ => "good" };
+        var mood = new Option<string>("--mood")
+        {
+            Description = "good, hang (never answers) or endless (never ends).",
+            DefaultValueFactory = _ => "good",
+        };
         mood.AcceptOnlyFromAmong("good", "hang", "endless");
         var command = new Command("outage", "Serve an outage page on 127.0.0.1 until ended.") { file, port, mood };
-        command.SetAction((parsed, cancel) => RunAsync(parsed.GetRequiredValue(file).FullName, parsed.GetValue(port), parsed.GetRequiredValue(mood), cancel));
+        command.SetAction(
+            (parsed, cancel) =>
+            RunAsync(parsed.GetRequiredValue(file).FullName, parsed.GetValue(port), parsed.GetRequiredValue(mood), cancel));
         return command;
     }
 

@@ -8,8 +8,14 @@ internal static class BreakCommand
     public static Command Build()
     {
         var folder = new Argument<DirectoryInfo>("DIR") { Description = "A folder that 'scenario' has filled." };
-        var around = new Option<bool>("--around") { Description = "Break what lies around the files instead: a service, a cache, a launch entry, a library." };
-        var modules = new Option<bool>("--modules") { Description = "Break one piece of the anti-cheat module and one of the launcher instead." };
+        var around = new Option<bool>("--around")
+        {
+            Description = "Break what lies around the files instead: a service, a cache, a launch entry, a library.",
+        };
+        var modules = new Option<bool>("--modules")
+        {
+            Description = "Break one piece of the anti-cheat module and one of the launcher instead.",
+        };
         var command = new Command("break", "Break the install of Gannet Post in several honest ways.") { folder, around, modules };
         command.SetAction(parsed =>
         {
@@ -44,7 +50,8 @@ internal static class BreakCommand
         // Somebody unpacked a copy made on another system.
         Directory.CreateDirectory(At("Maps"));
         File.Move(At("maps/pier.pak"), At("Maps/Pier.pak"));
-        File.SetUnixFileMode(At("bin/mail-sorter"), UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.GroupRead | UnixFileMode.OtherRead);
+        File.SetUnixFileMode(
+            At("bin/mail-sorter"), UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.GroupRead | UnixFileMode.OtherRead);
         File.Delete(At("data/routes.db"));
         Directory.CreateDirectory(At("data/routes.db"));
         File.WriteAllText(At("data/routes.db/old-routes.txt"), "harbour - greylag - harbour\n");

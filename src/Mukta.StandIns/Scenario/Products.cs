@@ -12,7 +12,8 @@ internal sealed record MadeProduct(string Id, string Release, int Sequence, stri
 internal static class Products
 {
     private const int KiB = 1024;
-    private static readonly string[] Islands = ["aldersay", "brackenholm", "curlew-ness", "dunrock", "eiderwick", "fiddler-skerry", "greylag", "hollow-bay"];
+    private static readonly string[] Islands =
+        ["aldersay", "brackenholm", "curlew-ness", "dunrock", "eiderwick", "fiddler-skerry", "greylag", "hollow-bay"];
     private static readonly string[] Glazes = ["amber", "bladderwrack", "celadon", "driftwood", "eelgrass", "foam"];
 
     private static MadeElf Linked(params string[] libraries) => new() { Needs = [.. libraries, "libc.so.6"], RunPath = "$ORIGIN/../lib" };

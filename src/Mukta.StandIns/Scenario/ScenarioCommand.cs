@@ -14,8 +14,20 @@ internal static class ScenarioCommand
     {
         var folder = new Argument<DirectoryInfo>("DIR") { Description = "The folder to fill." };
         var seed = new Option<int>("--seed") { Description = "Another seed gives other bytes.", DefaultValueFactory = _ => 2026 };
-        var outage = new Option<string>("--outage") { Description = "Where the vendor's outage page answers.", DefaultValueFactory = _ => ProfilesOutage, HelpName = "URL" };
-        var command = new Command("scenario", "Make the demo's made-up products: mirror/PRODUCT/RELEASE, an install of each, what lies around it, and their profiles.") { folder, seed, outage };
+        var outage = new Option<string>("--outage")
+        {
+            Description = "Where the vendor's outage page answers.",
+            DefaultValueFactory = _ => ProfilesOutage,
+            HelpName = "URL",
+        };
+        var command = new Command(
+            "scenario",
+            "Make the demo's made-up products: mirror/PRODUCT/RELEASE, an install of each, what lies around it, and their profiles.")
+        {
+            folder,
+            seed,
+            outage,
+        };
         command.SetAction(parsed => Make(parsed.GetRequiredValue(folder).FullName, parsed.GetValue(seed), parsed.GetRequiredValue(outage)));
         return command;
     }
@@ -28,16 +40,21 @@ internal static class ScenarioCommand
             using var resource = assembly.GetManifestResourceStream(profile)!;
             var content = new byte[resource.Length];
             resource.ReadExactly(content);
-            Put(Path.Join(root, profile), Encoding.UTF8.GetBytes(Encoding.UTF8.GetString(content).Replace(ProfilesOutage, outage, StringComparison.Ordinal)), isProgram: false);
+            Put(Path.Join(root, profile),
+                Encoding.UTF8.GetBytes(Encoding.UTF8.GetString(content).Replace(ProfilesOutage, outage, StringComparison.Ordinal)),
+                isProgram: false);
         }
 
         Surroundings.Make(root);
-        ServiceControlCommand.Place(root, Environment.ProcessPath!, new Dictionary<string, MadeService> { ["tidewarden.service"] = new() { Log = { "watching the tide" } } });
+        ServiceControlCommand.Place(
+            root, Environment.ProcessPath!,
+            new Dictionary<string, MadeService> { ["tidewarden.service"] = new() { Log = { "watching the tide" } } });
         foreach (var product in Products.All)
         {
             foreach (var file in product.Files)
             {
-                var content = file.Path == VendorSetupCommand.Program ? Encoding.UTF8.GetBytes(VendorSetupCommand.Script(root)) : Products.Content(product, file, seed);
+                var content = file.Path == VendorSetupCommand.Program ? Encoding.UTF8.GetBytes(VendorSetupCommand.Script(root))
+                    : Products.Content(product, file, seed);
                 Put(Path.Join(root, "mirror", product.Id, product.Release, file.Path), content, file.IsProgram);
                 Put(Path.Join(root, product.Install, file.Path), content, file.IsProgram);
             }

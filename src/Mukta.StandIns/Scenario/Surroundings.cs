@@ -23,7 +23,8 @@ internal static class Surroundings
     /// <summary>Everything as it should be, with the small trouble that the vendor admits.</summary>
     public static void Make(string root)
     {
-        Write(root, $"{LaunchEntries}/gannet-post.desktop", Entry(root, "Gannet Post", "games/gannet-post/bin/gannet-post --mail --window", "games/gannet-post"));
+        Write(root, $"{LaunchEntries}/gannet-post.desktop",
+            Entry(root, "Gannet Post", "games/gannet-post/bin/gannet-post --mail --window", "games/gannet-post"));
         Write(root, $"{LaunchEntries}/pierhead.desktop", Entry(root, "Pierhead", "launcher/pierhead/bin/pierhead --tray", null));
         Write(root, ".cache/pierhead/pages-7/news.html", "<p>The ferry is on time.</p>\n");
         Write(root, ".cache/pierhead/pages-7/pictures/ferry.txt", new string('~', 40_000));
@@ -46,7 +47,8 @@ internal static class Surroundings
         Directory.Delete(Path.Join(root, ".cache/pierhead/pages-7"), recursive: true);
         Write(root, ".cache/pierhead/pages-7", "");
         Write(root, ".cache/gannet-post/partial-17", new string('.', 300_000));
-        Write(root, $"{LaunchEntries}/gannet-post.desktop", Entry(root, "Gannet Post", "games/gannet-post-1.3/bin/gannet-post --window", "games/gannet-post"));
+        Write(root, $"{LaunchEntries}/gannet-post.desktop",
+            Entry(root, "Gannet Post", "games/gannet-post-1.3/bin/gannet-post --window", "games/gannet-post"));
         var wind = Products.All[0].Files.Single(f => f.Path == "lib/libwind.so");
         var content = new byte[wind.Size];
         (wind.Elf! with { Is64 = false, Machine = 3 }).Head().CopyTo(content, 0);
@@ -61,5 +63,6 @@ internal static class Surroundings
         {(folder is null ? "" : $"Path={Path.Join(root, folder)}\n")}
         """.TrimEnd() + "\n";
 
-    private static void Write(string root, string path, string text) => ScenarioCommand.Put(Path.Join(root, path), Encoding.UTF8.GetBytes(text), isProgram: false);
+    private static void Write(string root, string path, string text) =>
+        ScenarioCommand.Put(Path.Join(root, path), Encoding.UTF8.GetBytes(text), isProgram: false);
 }

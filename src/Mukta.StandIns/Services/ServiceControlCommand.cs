@@ -14,9 +14,18 @@ internal static class ServiceControlCommand
 
     public static Command Build()
     {
-        var state = new Option<string>("--state") { Description = "The JSON file of services, see docs/stand-ins.md.", Required = true, HelpName = "FILE" };
+        var state = new Option<string>("--state")
+        {
+            Description = "The JSON file of services, see docs/stand-ins.md.",
+            Required = true,
+            HelpName = "FILE",
+        };
         var call = new Argument<string[]>("CALL") { Description = "systemctl or journalctl, then its arguments, behind --." };
-        var command = new Command("service-control", "Answer as the system's service control does, for the calls that mukta makes.") { state, call };
+        var command = new Command("service-control", "Answer as the system's service control does, for the calls that mukta makes.")
+        {
+            state,
+            call,
+        };
         command.SetAction(parsed => Answer(parsed.GetRequiredValue(state), parsed.GetRequiredValue(call)));
         return command;
     }
@@ -105,11 +114,20 @@ internal static class ServiceControlCommand
         Console.WriteLine(string.Join("\n\n", units.Select(unit =>
         {
             if (!services.TryGetValue(unit, out var service))
-                return $"Id={unit}\nLoadState=not-found\nUnitFileState=\nActiveState=inactive\nSubState=dead\nResult=success\nExecMainStatus=0\nStateChangeTimestampMonotonic=0\nMainPID=0\nNRestarts=0";
+                return $"Id={unit}\nLoadState=not-found\nUnitFileState=\nActiveState=inactive\nSubState=dead\nResult=success\n"
+                    + "ExecMainStatus=0\nStateChangeTimestampMonotonic=0\nMainPID=0\nNRestarts=0";
             var (active, since) = Active(service);
-            var (sub, result, status, pid) = active switch { "active" => ("running", "success", 0, 4242), "failed" => ("failed", "exit-code", 7, 0), _ => ("dead", "success", 0, 0) };
+            var (sub, result, status, pid) =
+                active switch
+                {
+                    "active" => ("running", "success", 0, 4242),
+                    "failed" => ("failed", "exit-code", 7, 0),
+                    _ => ("dead", "success", 0, 0)
+                };
             return string.Create(CultureInfo.InvariantCulture,
-                $"Id={unit}\nLoadState={(service.Startup == "masked" ? "masked" : "loaded")}\nUnitFileState={service.Startup}\nActiveState={active}\nSubState={sub}\nResult={result}\nExecMainStatus={status}\nStateChangeTimestampMonotonic={since * 1000}\nMainPID={pid}\nNRestarts=0");
+                $"Id={unit}\nLoadState={(service.Startup == "masked" ? "masked" : "loaded")}\nUnitFileState={service.Startup}\n"
+                + $"ActiveState={active}\nSubState={sub}\nResult={result}\n"
+                + $"ExecMainStatus={status}\nStateChangeTimestampMonotonic={since * 1000}\nMainPID={pid}\nNRestarts=0");
         })));
         return 0;
     }
@@ -118,7 +136,11 @@ internal static class ServiceControlCommand
     {
         var unit = call.FirstOrDefault(w => w.StartsWith("--unit=", StringComparison.Ordinal))?[7..] ?? "";
         foreach (var line in services.GetValueOrDefault(unit)?.Log.TakeLast(5) ?? [])
-            Console.WriteLine(JsonSerializer.Serialize(new Dictionary<string, string> { ["MESSAGE"] = line, ["PRIORITY"] = "6" }, StandInsJson.Default.DictionaryStringString));
+        {
+            Console.WriteLine(JsonSerializer.Serialize(
+                new Dictionary<string, string> { ["MESSAGE"] = line, ["PRIORITY"] = "6" }, StandInsJson.Default.DictionaryStringString));
+        }
+
         return 0;
     }
 

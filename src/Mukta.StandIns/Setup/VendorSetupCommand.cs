@@ -16,7 +16,12 @@ internal static class VendorSetupCommand
 
     public static Command Build()
     {
-        var root = new Option<DirectoryInfo>("--scenario") { Description = "The scenario's folder. A file setup-mood in it says how the program behaves: good, hangs, fails, restart, lies.", Required = true, HelpName = "DIR" };
+        var root = new Option<DirectoryInfo>("--scenario")
+        {
+            Description = "The scenario's folder. A file setup-mood in it says how the program behaves: good, hangs, fails, restart, lies.",
+            Required = true,
+            HelpName = "DIR",
+        };
         var action = new Argument<string>("ACTION") { Description = "install, repair or remove." };
         action.AcceptOnlyFromAmong("install", "repair", "remove");
         var command = new Command("vendor-setup", "Behave as the setup program of Tidewarden, well or badly by choice.") { root, action };

@@ -24,7 +24,8 @@ public sealed class SourceSharesTests
     public void One_of_a_lower_rank_does_all_of_it_while_it_does_it_well()
     {
         var shares = Shares(("first", 0), ("second", 1));
-        Simulate(shares, requests: 50, atATime: 6, name => name == "first" ? 1e6 : 9e6).ShouldBe(new Dictionary<string, int> { ["first"] = 50 });
+        Simulate(shares, requests: 50, atATime: 6, name => name == "first" ? 1e6 : 9e6)
+            .ShouldBe(new Dictionary<string, int> { ["first"] = 50 });
     }
 
     [Fact]
@@ -73,10 +74,12 @@ public sealed class SourceSharesTests
         return turn?.Tally.Name;
     }
 
-    private SourceShares Shares(params (string Name, int Rank)[] sources) => new([.. sources.Select(s => new Named(s.Name, s.Rank))], clock);
+    private SourceShares Shares(params (string Name, int Rank)[] sources) =>
+        new([.. sources.Select(s => new Named(s.Name, s.Rank))], clock);
 
     /// <summary>Lets requests run, so many at a time, each as fast as its source is; answers how many each source was asked.</summary>
-    private Dictionary<string, int> Simulate(SourceShares shares, int requests, int atATime, Func<string, double> speed, Action<SourceTally>? done = null)
+    private Dictionary<string, int> Simulate(
+        SourceShares shares, int requests, int atATime, Func<string, double> speed, Action<SourceTally>? done = null)
     {
         var asked = new Dictionary<string, int>();
         var running = new PriorityQueue<SourceTurn, TimeSpan>();
@@ -122,6 +125,7 @@ public sealed class SourceSharesTests
 
         public Task ProbeAsync(ManifestFile file, CancellationToken cancel) => Task.CompletedTask;
 
-        public Task<SourceAnswer> OpenAsync(ManifestFile file, ByteRange wanted, CancellationToken cancel) => throw new NotSupportedException();
+        public Task<SourceAnswer> OpenAsync(ManifestFile file, ByteRange wanted, CancellationToken cancel) =>
+            throw new NotSupportedException();
     }
 }

@@ -13,7 +13,8 @@ public class ProcessTests
         var table = new ProcessTable();
         var start = table.StartTicks(other.Id)!.Value;
         var gone = new RunningProcess(other.Id, "game", 0, DateTimeOffset.UnixEpoch, start - 1, ["it was there"]);
-        var ended = await new ProcessEnder(table, TimeProvider.System).EndAsync([gone], TimeSpan.FromSeconds(1), force: true, null, TestContext.Current.CancellationToken);
+        var ended = await new ProcessEnder(table, TimeProvider.System)
+            .EndAsync([gone], TimeSpan.FromSeconds(1), force: true, null, TestContext.Current.CancellationToken);
         ended.ShouldHaveSingleItem().IsGone.ShouldBeTrue("the one that was meant has ended");
         other.HasExited.ShouldBeFalse("the one that has its number now lives");
         other.Kill();
@@ -45,7 +46,9 @@ public class ProcessTests
         var found = new ProcessTable(scratch.At("proc")).Using(["/games/pier"], []).Running.ShouldHaveSingleItem();
         (found.Pid, found.Name, found.Owner, found.Reasons[0]).ShouldBe((100, "a) name", 1000u, "its program is bin/game"));
         found.Since.ShouldBe(DateTimeOffset.FromUnixTimeSeconds(1790000005));
-        new ProcessTable(scratch.At("proc")).Using(["/games/pi"], []).Running.ShouldBeEmpty("a name that only begins alike is another folder");
-        new ProcessTable(scratch.At("proc")).Using(["/elsewhere"], ["game"]).Running.ShouldHaveSingleItem().Reasons.ShouldBe(["the profile names game"]);
+        new ProcessTable(scratch.At("proc")).Using(["/games/pi"], [])
+            .Running.ShouldBeEmpty("a name that only begins alike is another folder");
+        new ProcessTable(scratch.At("proc")).Using(["/elsewhere"], ["game"]).Running.ShouldHaveSingleItem()
+            .Reasons.ShouldBe(["the profile names game"]);
     }
 }

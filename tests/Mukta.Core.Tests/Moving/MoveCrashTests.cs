@@ -1,11 +1,14 @@
-using Mukta.Remedies;
 using Mukta.Disk;
 using Mukta.Moving;
+using Mukta.Remedies;
 using Mukta.Tests;
 
 namespace Mukta.Core.Tests.Moving;
 
-/// <summary>The world ends before every single change that a move makes, to another file system and within one. Then the same command is given again.</summary>
+/// <summary>
+/// The world ends before every single change that a move makes, to another file system and within one. Then the same command is given
+/// again.
+/// </summary>
 public sealed class MoveCrashTests
 {
     [Fact]
@@ -27,7 +30,9 @@ public sealed class MoveCrashTests
 
         public IReadOnlyList<string> Roots => [harbour.Scratch.Root, disk.Root];
 
-        public List<string> Look() => [.. harbour.Look(), .. disk.Snapshot("").Where(f => !f.Key.Contains(".mukta", StringComparison.Ordinal) && f.Key != "games").Select(f => $"{f.Key} {f.Value}")];
+        public List<string> Look() =>
+            [.. harbour.Look(), .. disk.Snapshot("").Where(f => !f.Key.Contains(".mukta", StringComparison.Ordinal) && f.Key != "games")
+            .Select(f => $"{f.Key} {f.Value}")];
 
         public void Run()
         {
@@ -67,11 +72,17 @@ public sealed class MoveCrashTests
         plan.Prove();
         var fat = FileSystemCapabilities.OfType("vfat");
         Should.Throw<MuktaException>(() => plan.Prove(fat)).What.ShouldContain("symbolic link");
-        Should.Throw<MuktaException>(() => (plan with { Needs = plan.Needs with { Links = 0 } }).Prove(fat)).What.ShouldContain("maps/a.pak", Case.Insensitive);
-        Should.Throw<MuktaException>(() => (plan with { Needs = plan.Needs with { Links = 0, CaseTwins = null, LongestFile = 5L << 30 } }).Prove(fat)).What.ShouldContain("5.00 GiB");
-        Should.Throw<MuktaException>(() => MovePlan.Of(plan.Profile, harbour.Path, Path.Join(harbour.Path, "maps/deeper"), TestContext.Current.CancellationToken)).What.ShouldContain("into itself");
+        Should.Throw<MuktaException>(() => (plan with { Needs = plan.Needs with { Links = 0 } }).Prove(fat))
+            .What.ShouldContain("maps/a.pak", Case.Insensitive);
+        Should.Throw<MuktaException>(
+            () => (plan with { Needs = plan.Needs with { Links = 0, CaseTwins = null, LongestFile = 5L << 30 } }).Prove(fat))
+            .What.ShouldContain("5.00 GiB");
+        Should.Throw<MuktaException>(
+            () => MovePlan.Of(plan.Profile, harbour.Path, Path.Join(harbour.Path, "maps/deeper"), TestContext.Current.CancellationToken))
+            .What.ShouldContain("into itself");
         using var folder = Folder.Open(disk.Root);
-        FileSystemCapabilities.OfType("vfat").TriedIn(folder, ".").ShouldBe(new FileSystemCapabilities(false, true, true, uint.MaxValue), "what a disk really does counts");
+        FileSystemCapabilities.OfType("vfat").TriedIn(folder, ".")
+            .ShouldBe(new FileSystemCapabilities(false, true, true, uint.MaxValue), "what a disk really does counts");
         FileSystemCapabilities.OfType("ext4").TriedIn(folder, ".").ShouldBe(new FileSystemCapabilities(true, true, true, null));
         Directory.EnumerateFileSystemEntries(disk.Root).ShouldBeEmpty();
     }
@@ -87,15 +98,19 @@ public sealed class MoveCrashTests
 
         var left = Mover.Interrupted(harbour.Machine, "pier").ShouldNotBeNull();
         var profile = harbour.Catalog.Of("pier").Profile;
-        Should.Throw<MuktaException>(() => MovePlan.GoingOn(profile, left.From, left.To, disk.At("elsewhere"), TestContext.Current.CancellationToken)).Where.ShouldBe(disk.At("games/pier"));
+        Should.Throw<MuktaException>(
+            () => MovePlan.GoingOn(profile, left.From, left.To, disk.At("elsewhere"), TestContext.Current.CancellationToken))
+            .Where.ShouldBe(disk.At("games/pier"));
         MovePlan.GoingOn(profile, left.From, left.To, disk.At("games/pier"), TestContext.Current.CancellationToken).To.ShouldBe(left.To);
     }
 
-    private static IEnumerable<string> Standing(Harbour harbour, Scratch disk) => new[] { harbour.Path, disk.At("games/pier") }.Where(Directory.Exists);
+    private static IEnumerable<string> Standing(Harbour harbour, Scratch disk) =>
+        new[] { harbour.Path, disk.At("games/pier") }.Where(Directory.Exists);
 
     private static void Move(Harbour harbour, Scratch disk)
     {
-        if (Mover.Interrupted(harbour.Machine, "pier") is not null || Directory.Exists(harbour.Path)) // After a kill behind the very end there is nothing left to do.
+        // After a kill behind the very end there is nothing left to do.
+        if (Mover.Interrupted(harbour.Machine, "pier") is not null || Directory.Exists(harbour.Path))
             new MoveRemedy(harbour.RemedyTarget() with { NamedManifest = null }, disk.At("games/pier"), harbour.Tools).Run();
     }
 
@@ -103,6 +118,9 @@ public sealed class MoveCrashTests
     private static List<string> Tree(string path)
     {
         using var folder = Folder.Open(path);
-        return [.. TreeWalk.Entries(folder, p => p == ".mukta").Select(e => $"{e.Path} {e.Node!.Value.Kind} {e.Node.Value.Mode} {e.Node.Value.ModifiedNs} {(e.Node.Value.Kind == NodeKind.File ? Convert.ToHexString(System.Security.Cryptography.SHA256.HashData(File.ReadAllBytes(Path.Join(path, e.Path)))) : "")}").Order(StringComparer.Ordinal)];
+        return [.. TreeWalk.Entries(folder, p => p == ".mukta")
+            .Select(e =>
+            $"{e.Path} {e.Node!.Value.Kind} {e.Node.Value.Mode} {e.Node.Value.ModifiedNs} "
+            + $"{(e.Node.Value.Kind == NodeKind.File ? Convert.ToHexString(System.Security.Cryptography.SHA256.HashData(File.ReadAllBytes(Path.Join(path, e.Path)))) : "")}").Order(StringComparer.Ordinal)];
     }
 }

@@ -7,7 +7,8 @@ namespace Mukta.Core.Tests.Products;
 
 public class CallingUserTests
 {
-    private static readonly string[] Accounts = ["root:x:0:0:root:/root:/bin/bash", "anna:x:1000:1000:Anna:/home/anna:/bin/bash", "toor:x:0:0::/root:/bin/sh", "broken"];
+    private static readonly string[] Accounts =
+        ["root:x:0:0:root:/root:/bin/bash", "anna:x:1000:1000:Anna:/home/anna:/bin/bash", "toor:x:0:0::/root:/bin/sh", "broken"];
 
     [Theory]
     [InlineData("anna", "/root", true, "/home/anna", null)]
@@ -16,9 +17,16 @@ public class CallingUserTests
     [InlineData(null, "/root", true, "/root", "/kept/state")]
     [InlineData("toor", "/root", true, "/root", "/kept/state")]
     [InlineData("nobody-here", "/root", true, "/root", "/kept/state")]
-    public void After_sudo_the_products_are_those_of_the_user_who_typed_it(string? user, string home, bool isRoot, string expected, string? state)
+    public void After_sudo_the_products_are_those_of_the_user_who_typed_it(
+        string? user, string home, bool isRoot, string expected, string? state)
     {
-        var variables = new Dictionary<string, string?> { ["SUDO_USER"] = user, ["HOME"] = home, ["XDG_STATE_HOME"] = "/kept/state", ["PATH"] = "/bin" };
+        var variables = new Dictionary<string, string?>
+        {
+            ["SUDO_USER"] = user,
+            ["HOME"] = home,
+            ["XDG_STATE_HOME"] = "/kept/state",
+            ["PATH"] = "/bin",
+        };
         var seen = CallingUser.Environment(variables.GetValueOrDefault, isRoot, Accounts);
         (seen("HOME"), seen("XDG_STATE_HOME"), seen("PATH")).ShouldBe((expected, state, "/bin"));
     }

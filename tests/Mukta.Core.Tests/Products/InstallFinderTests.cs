@@ -33,7 +33,8 @@ public sealed class InstallFinderTests : IDisposable
             Directory.CreateDirectory(install.Scratch.At("game", release));
         foreach (var release in new[] { "1.9", "1.10", "1.2" })
             install.Scratch.Write($"game/{release}/bin/game", "x");
-        Find("places: [\"${home}/game\"]\n  marker: bin/game\n  layout: folder-per-release").Select(f => (Path.GetFileName(f.Path), f.IsCurrent))
+        Find("places: [\"${home}/game\"]\n  marker: bin/game\n  layout: folder-per-release")
+            .Select(f => (Path.GetFileName(f.Path), f.IsCurrent))
             .ShouldBe([("1.10", true), ("1.9", false), ("1.2", false)]);
     }
 
@@ -46,7 +47,9 @@ public sealed class InstallFinderTests : IDisposable
 
     private IReadOnlyList<FoundInstall> Find(string installs)
     {
-        var profile = ProfileReader.Read(new StringReader($"format: mukta.profile/1\nproduct: pier\ntitle: Pier\nkind: game\ninstalls:\n  {installs}\n"), "test.yaml");
-        return new InstallFinder(UserFolders.Of(name => name == "HOME" ? install.Scratch.Root : null)).Find(profile, [install.Manifest], []);
+        var profile = ProfileReader.Read(
+            new StringReader($"format: mukta.profile/1\nproduct: pier\ntitle: Pier\nkind: game\ninstalls:\n  {installs}\n"), "test.yaml");
+        return new InstallFinder(UserFolders.Of(name => name == "HOME" ? install.Scratch.Root : null))
+            .Find(profile, [install.Manifest], []);
     }
 }

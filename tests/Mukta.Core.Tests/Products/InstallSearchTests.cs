@@ -5,7 +5,10 @@ namespace Mukta.Core.Tests.Products;
 public sealed class InstallSearchTests : IDisposable
 {
     private readonly Install install = Install.Usual();
-    private readonly Profile profile = ProfileReader.Read(new StringReader("format: mukta.profile/1\nproduct: pier\ntitle: Pier\nkind: game\ninstalls:\n  places: [\"${home}/none\"]\n  marker: bin/game\n"), "test.yaml");
+    private readonly Profile profile =
+        ProfileReader.Read(new StringReader(
+        "format: mukta.profile/1\nproduct: pier\ntitle: Pier\nkind: game\ninstalls:\n  places: [\"${home}/none\"]\n  marker: "
+        + "bin/game\n"), "test.yaml");
 
     [Fact]
     public void An_install_is_found_anywhere_and_under_any_name_with_its_share()
@@ -44,13 +47,19 @@ public sealed class InstallSearchTests : IDisposable
     [Fact]
     public void Of_several_releases_the_one_that_agrees_best_is_told()
     {
-        var older = install.Manifest with { Release = "0.9", Files = [.. install.Manifest.Files.Select((f, i) => i == 0 ? f with { Size = f.Size + 1 } : f)] };
-        var found = new InstallSearch([(profile, older), (profile, install.Manifest with { Release = "1.0" })]).Below(install.Root, null, TestContext.Current.CancellationToken).ShouldHaveSingleItem().Install;
+        var older = install.Manifest with
+        {
+            Release = "0.9",
+            Files = [.. install.Manifest.Files.Select((f, i) => i == 0 ? f with { Size = f.Size + 1 } : f)],
+        };
+        var found = new InstallSearch([(profile, older), (profile, install.Manifest with { Release = "1.0" })])
+            .Below(install.Root, null, TestContext.Current.CancellationToken).ShouldHaveSingleItem().Install;
         (found.Release, found.Evidence!.Share).ShouldBe(("1.0", 1.0));
         InstallFinder.At(install.Root, profile, [older, install.Manifest with { Release = "1.0" }])!.Release.ShouldBe("1.0");
     }
 
     public void Dispose() => install.Dispose();
 
-    private IReadOnlyList<FoundInstall> Search(string folder) => [.. new InstallSearch([(profile, install.Manifest)]).Below(install.Scratch.At(folder), null, default).Select(f => f.Install)];
+    private IReadOnlyList<FoundInstall> Search(string folder) =>
+        [.. new InstallSearch([(profile, install.Manifest)]).Below(install.Scratch.At(folder), null, default).Select(f => f.Install)];
 }

@@ -6,13 +6,15 @@ namespace Mukta.Core.Tests.Products;
 
 public class ProfileTests
 {
-    private const string Least = "format: mukta.profile/1\nproduct: pier\ntitle: Pier\nkind: game\ninstalls:\n  places: [\"${home}/games/pier\"]\n";
+    private const string Least =
+        "format: mukta.profile/1\nproduct: pier\ntitle: Pier\nkind: game\ninstalls:\n  places: [\"${home}/games/pier\"]\n";
 
     [Fact]
     public void The_least_profile_is_enough()
     {
         var profile = Read(Least);
-        (profile.Product, profile.Title, profile.Kind, profile.Installs.FolderPerRelease).ShouldBe(("pier", "Pier", ProductKind.Game, false));
+        (profile.Product, profile.Title, profile.Kind, profile.Installs.FolderPerRelease)
+            .ShouldBe(("pier", "Pier", ProductKind.Game, false));
     }
 
     [Fact]
@@ -112,7 +114,10 @@ public class ProfileTests
     [Fact]
     public void A_short_document_cannot_stand_for_a_huge_one()
     {
-        var bomb = "a: &a [x,x,x,x,x,x,x,x,x]\n" + string.Concat(Enumerable.Range(0, 9).Select(i => $"{(char)('b' + i)}: &{(char)('b' + i)} [{string.Join(',', Enumerable.Repeat($"*{(char)('a' + i)}", 9))}]\n"));
+        var bomb = "a: &a [x,x,x,x,x,x,x,x,x]\n"
+            + string.Concat(Enumerable.Range(
+            0, 9).Select(
+            i => $"{(char)('b' + i)}: &{(char)('b' + i)} [{string.Join(',', Enumerable.Repeat($"*{(char)('a' + i)}", 9))}]\n"));
         Should.Throw<ProfileFault>(() => Read(bomb)).What.ShouldContain("Anchors");
         Should.Throw<ProfileFault>(() => Read(new string('[', 1000))).What.ShouldContain("too deep");
     }
@@ -121,7 +126,8 @@ public class ProfileTests
     public void The_published_schema_knows_the_same_keys_as_the_reader()
     {
         using var schema = JsonDocument.Parse(File.ReadAllText(Path.Join(AppContext.BaseDirectory, "profile.schema.json")));
-        var maps = schema.RootElement.GetProperty("$defs").EnumerateObject().ToDictionary(d => d.Name, d => d.Value.GetProperty("properties").EnumerateObject().Select(p => p.Name).Order().ToList());
+        var maps = schema.RootElement.GetProperty("$defs").EnumerateObject()
+            .ToDictionary(d => d.Name, d => d.Value.GetProperty("properties").EnumerateObject().Select(p => p.Name).Order().ToList());
         maps.Keys.Order().ShouldBe(ProfileKeys.Known.Keys.Order());
         foreach (var (map, keys) in maps)
             keys.ShouldBe(ProfileKeys.Known[map].Order().ToList(), $"the keys of {map}");
@@ -133,13 +139,15 @@ public class ProfileTests
         using var scratch = new Scratch();
         scratch.Write("named/pier.yaml", Least);
         scratch.Write("config/mukta/profiles/pier.yaml", Least.Replace("title: Pier", "title: Another", StringComparison.Ordinal));
-        string? Environment(string name) => name == "XDG_CONFIG_HOME" ? scratch.At("config") : name == "XDG_CONFIG_DIRS" ? scratch.At("none") : null;
+        string? Environment(string name) =>
+            name == "XDG_CONFIG_HOME" ? scratch.At("config") : name == "XDG_CONFIG_DIRS" ? scratch.At("none") : null;
         ProfileCatalog.Read(scratch.At("named"), Environment).Of("pier").Profile.Title.ShouldBe("Pier");
         ProfileCatalog.Read(null, Environment).Of("pier").Profile.Title.ShouldBe("Another");
 
         scratch.Write("named/pier.yaml", Least + "needs: [buoy]\n");
         scratch.Write("named/buoy.yaml", Least.Replace("product: pier", "product: buoy", StringComparison.Ordinal) + "needs: [pier]\n");
-        Should.Throw<ProfileFault>(() => ProfileCatalog.Read(scratch.At("named"), Environment)).What.ShouldContain("buoy needs pier needs buoy");
+        Should.Throw<ProfileFault>(() => ProfileCatalog.Read(scratch.At("named"), Environment))
+            .What.ShouldContain("buoy needs pier needs buoy");
     }
 
     private static Profile Read(string text) => ProfileReader.Read(new StringReader(text), "test.yaml");

@@ -6,7 +6,10 @@ using Mukta.Verification;
 
 namespace Mukta.Core.Tests.Reinstall;
 
-/// <summary>The world ends before every single change that a clean reinstall makes on the disk, one after the other. Then the same command is given again.</summary>
+/// <summary>
+/// The world ends before every single change that a clean reinstall makes on the disk, one after the other. Then the same command is given
+/// again.
+/// </summary>
 public sealed class ReinstallCrashTests
 {
     [Fact]
@@ -42,7 +45,8 @@ public sealed class ReinstallCrashTests
             if (!hasSetup && !Programs().SequenceEqual(old!))
                 Verify(harbour).IsIntact.ShouldBeTrue($"neither the old nor the new install is there {after}");
             File.ReadAllText(harbour.Scratch.At(".local/share/pier/logbooks/spring.log")).ShouldBe("sailed");
-            Directory.EnumerateFiles(harbour.Scratch.Root, "first.raw", SearchOption.AllDirectories).Select(File.ReadAllText).ShouldContain("a picture", after);
+            Directory.EnumerateFiles(harbour.Scratch.Root, "first.raw", SearchOption.AllDirectories).Select(File.ReadAllText)
+                .ShouldContain("a picture", after);
         }
 
         public void Check(string after) => Made(harbour, after);
@@ -58,14 +62,16 @@ public sealed class ReinstallCrashTests
         public void Dispose() => harbour.Dispose();
 
         private List<KeyValuePair<string, string>> Programs() =>
-            [.. harbour.Scratch.Snapshot("games/pier").Where(f => f.Key.StartsWith("bin", StringComparison.Ordinal) || f.Key.StartsWith("maps", StringComparison.Ordinal))];
+            [.. harbour.Scratch.Snapshot("games/pier")
+            .Where(f => f.Key.StartsWith("bin", StringComparison.Ordinal) || f.Key.StartsWith("maps", StringComparison.Ordinal))];
     }
 
     [Fact]
     public async Task What_was_played_between_an_interruption_and_the_next_run_comes_back_as_it_is()
     {
         using var harbour = Harbour.Make();
-        using (new EndsOnce(() => Directory.EnumerateFiles(harbour.Scratch.At(".local/state"), "a.pak", SearchOption.AllDirectories).Any()).Watching())
+        using (new EndsOnce(() => Directory.EnumerateFiles(harbour.Scratch.At(".local/state"), "a.pak", SearchOption.AllDirectories).Any())
+            .Watching())
             await Should.ThrowAsync<Killed>(() => harbour.ReinstallAsync());
         harbour.Scratch.Write("games/pier/screenshots/first.raw", "a newer picture");
         harbour.Services.Active = "active"; // As after a restart of the machine.
@@ -103,23 +109,29 @@ public sealed class ReinstallCrashTests
     private static VerifyResult Verify(Harbour harbour)
     {
         using var folder = Folder.Open(harbour.Path);
-        return new Verifier(TimeProvider.System).Verify(harbour.Manifest, folder, new VerifyOptions(), TestContext.Current.CancellationToken);
+        return new Verifier(TimeProvider.System)
+            .Verify(harbour.Manifest, folder, new VerifyOptions(), TestContext.Current.CancellationToken);
     }
 
-    /// <summary>The new install is whole, the user's data and what belongs to others is where it was, leftovers are gone, nothing is half done.</summary>
+    /// <summary>
+    /// The new install is whole, the user's data and what belongs to others is where it was, leftovers are gone, nothing is half done.
+    /// </summary>
     private static void Made(Harbour harbour, string after)
     {
         Verify(harbour).IsIntact.ShouldBeTrue(after);
         var tree = harbour.Scratch.Snapshot("games/pier");
-        tree.Keys.Where(k => !harbour.Manifest.Files.Any(f => f.Path == k) && tree[k] != "folder").ShouldBe(["inside/other/bin/other", "maps/main.pak", "screenshots/best", "screenshots/first.raw"], after);
+        tree.Keys.Where(k => !harbour.Manifest.Files.Any(f => f.Path == k) && tree[k] != "folder")
+            .ShouldBe(["inside/other/bin/other", "maps/main.pak", "screenshots/best", "screenshots/first.raw"], after);
         tree["screenshots/best"].ShouldBe("link first.raw");
         File.GetUnixFileMode(harbour.Scratch.At("games/pier/screenshots")).ShouldBe((UnixFileMode)0b111_000_000);
         File.Exists(harbour.Scratch.At(".config/pier/settings")).ShouldBeFalse();
-        File.ReadAllText(harbour.Scratch.At(".local/share/applications/pier.desktop")).ShouldContain(harbour.Scratch.At("games/pier/bin/pier"));
+        File.ReadAllText(harbour.Scratch.At(".local/share/applications/pier.desktop"))
+            .ShouldContain(harbour.Scratch.At("games/pier/bin/pier"));
         harbour.Services.Active.ShouldBe("active");
         var areas = new OperationCatalog(harbour.Machine.Home, TimeProvider.System).All([], []);
         areas.Count.ShouldBeInRange(1, 2, "a kill after the very end makes the next one another operation");
         areas.ShouldAllBe(a => a.State == OperationState.Done);
-        Directory.EnumerateFileSystemEntries(areas[0].Place).Select(Path.GetFileName).Order().ShouldBe(["files", "journal", "user-data-0.tar"]);
+        Directory.EnumerateFileSystemEntries(areas[0].Place).Select(Path.GetFileName).Order()
+            .ShouldBe(["files", "journal", "user-data-0.tar"]);
     }
 }

@@ -3,7 +3,9 @@ using Mukta.Tests;
 
 namespace Mukta.Core.Tests.Remedies;
 
-/// <summary>The world ends before every single change that resetting and removing a product make. Then the same command is given again.</summary>
+/// <summary>
+/// The world ends before every single change that resetting and removing a product make. Then the same command is given again.
+/// </summary>
 public sealed class RemedyCrashTests
 {
     [Fact]
@@ -58,7 +60,8 @@ public sealed class RemedyCrashTests
     private static void IsRemoved(Harbour harbour, string after)
     {
         harbour.Scratch.Snapshot("games").Keys.Where(k => !k.Contains(".mukta", StringComparison.Ordinal)).ShouldBe(
-            ["pier", "pier/inside", "pier/inside/other", "pier/inside/other/bin", "pier/inside/other/bin/other", "pier/screenshots", "pier/screenshots/best", "pier/screenshots/first.raw"], after);
+            ["pier", "pier/inside", "pier/inside/other", "pier/inside/other/bin", "pier/inside/other/bin/other", "pier/screenshots",
+            "pier/screenshots/best", "pier/screenshots/first.raw"], after);
         File.Exists(harbour.Scratch.At(".config/pier/settings")).ShouldBeFalse(after);
         File.Exists(harbour.Scratch.At(".local/share/applications/pier.desktop")).ShouldBeFalse(after);
         File.ReadAllText(harbour.Scratch.At(".local/share/pier/logbooks/spring.log")).ShouldBe("sailed");
@@ -66,7 +69,8 @@ public sealed class RemedyCrashTests
     }
 
     private static async Task ApplyAsync(Remedy<RemedyPlan, RemedyOutcome> remedy) =>
-        (await remedy.ApplyAsync(await remedy.PlanAsync(TestContext.Current.CancellationToken), TestContext.Current.CancellationToken)).ShouldNotBeNull();
+        (await remedy.ApplyAsync(await remedy.PlanAsync(TestContext.Current.CancellationToken), TestContext.Current.CancellationToken))
+        .ShouldNotBeNull();
 
     private sealed class Scene(Func<Harbour, Remedy<RemedyPlan, RemedyOutcome>> remedy, Action<Harbour, string> check) : ICrashScene
     {

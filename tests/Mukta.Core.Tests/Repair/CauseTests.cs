@@ -79,7 +79,10 @@ public class CauseTests
 
         var outcome = await install.RepairAsync(damage == "older" ? older : null, places: null);
         outcome.Code.ShouldBe(ExitCode.Done);
-        outcome.Causes.ShouldHaveSingleItem().ShouldSatisfyAllConditions(c => c.Cause.ShouldBe(cause), c => c.Evidence.ShouldContain(evidence), c => c.Advice.ShouldEndWith("."), c => c.Paths.ShouldNotBeEmpty());
+        outcome.Causes.ShouldHaveSingleItem()
+            .ShouldSatisfyAllConditions(
+            c => c.Cause.ShouldBe(cause), c => c.Evidence.ShouldContain(evidence), c => c.Advice.ShouldEndWith("."),
+            c => c.Paths.ShouldNotBeEmpty());
     }
 
     [Fact]

@@ -16,7 +16,8 @@ namespace Mukta.Core.Tests.Repair;
 public sealed class CrashTests
 {
     private static readonly DateTime LongAgo = new(2026, 1, 2, 3, 4, 5, DateTimeKind.Utc);
-    private static readonly string[] Harms = ["flip", "patch", "zero", "truncate", "lengthen", "delete", "mode", "recase", "folder", "link", "file-for-folder"];
+    private static readonly string[] Harms =
+        ["flip", "patch", "zero", "truncate", "lengthen", "delete", "mode", "recase", "folder", "link", "file-for-folder"];
 
     [Fact]
     public void After_a_crash_at_any_point_of_a_repair_or_its_undo_the_same_command_ends_whole_and_undo_brings_everything_back() =>
@@ -42,7 +43,11 @@ public sealed class CrashTests
             var before = Look(install);
             var (told, _) = FailAt(install, at, errno);
             if (!told)
-                install.Scratch.Snapshot("install").ShouldBe(install.Scratch.Snapshot("release"), $"nothing is told of a failure at change {at}");
+            {
+                install.Scratch.Snapshot("install")
+                    .ShouldBe(install.Scratch.Snapshot("release"), $"nothing is told of a failure at change {at}");
+            }
+
             if (!File.Exists(install.Scratch.At("install/.mukta/lock")))
                 Directory.SetLastWriteTimeUtc(install.Root, LongAgo);
             Repair(install).ShouldBe(ExitCode.Done, $"after a failure at change {at}");
@@ -53,7 +58,8 @@ public sealed class CrashTests
     }
 
     [Fact]
-    public void Whatever_was_broken_an_undo_brings_it_back_exactly() => Gen.Select(Gen.Int[0, 1 << 20], Gen.Int[0, Harms.Length - 1].Array[1, 6]).Sample(
+    public void Whatever_was_broken_an_undo_brings_it_back_exactly() =>
+        Gen.Select(Gen.Int[0, 1 << 20], Gen.Int[0, Harms.Length - 1].Array[1, 6]).Sample(
         (seed, harms) =>
         {
             using var install = Sound(harms.Length);
@@ -73,7 +79,8 @@ public sealed class CrashTests
         Repair(install);
         install.Scratch.Write("install/d0/file-0", "mine, and newer");
         Undo(install);
-        Directory.EnumerateFiles(install.Scratch.At("install/.mukta/kept"), "*", SearchOption.AllDirectories).Select(File.ReadAllText).ShouldContain("mine, and newer");
+        Directory.EnumerateFiles(install.Scratch.At("install/.mukta/kept"), "*", SearchOption.AllDirectories).Select(File.ReadAllText)
+            .ShouldContain("mine, and newer");
     }
 
     [Fact]
@@ -83,7 +90,9 @@ public sealed class CrashTests
         Repair(install);
         var catalog = new OperationCatalog(MachineOf(install).Home, TimeProvider.System);
         var operation = catalog.All([install.Root], []).ShouldHaveSingleItem();
-        operation.ShouldSatisfyAllConditions(o => o.State.ShouldBe(OperationState.Done), o => o.Size.Files.ShouldBeGreaterThan(4), o => o.Record.Header.Product.ShouldBe("gannet-post"));
+        operation.ShouldSatisfyAllConditions(
+            o => o.State.ShouldBe(OperationState.Done), o => o.Size.Files.ShouldBeGreaterThan(4),
+            o => o.Record.Header.Product.ShouldBe("gannet-post"));
         catalog.Purge(operation, evenUnfinished: false, TestContext.Current.CancellationToken);
         catalog.All([install.Root], []).ShouldBeEmpty();
         Whole(install, "after the purge");
@@ -101,7 +110,8 @@ public sealed class CrashTests
         public void Run()
         {
             if (!File.Exists(install.Scratch.At("install/.mukta/lock")))
-                Directory.SetLastWriteTimeUtc(install.Root, LongAgo); // Our own folder's birth, in the moments before anything is done, shows in the time of its parent.
+                // Our own folder's birth, in the moments before anything is done, shows in the time of its parent.
+                Directory.SetLastWriteTimeUtc(install.Root, LongAgo);
             Repair(install).ShouldBe(ExitCode.Done);
         }
 
@@ -151,11 +161,14 @@ public sealed class CrashTests
         using var folder = Folder.Open(install.Root);
         using var release = new FolderSource(Folder.Open(install.Scratch.At("release")));
         var before = install.Verify();
-        var plan = RepairPlan.For(before, new RepairWish { Disk = FileSystemCapabilities.OfType("ext4"), LeastToPatch = Install.PieceLength });
-        return new Repairer(TimeProvider.System, Serilog.Core.Logger.None, Guards.Nobody).RepairAsync(new PreparedRepair(before, plan, null), folder, [release], null, default).GetAwaiter().GetResult().Code;
+        var plan = RepairPlan.For(
+            before, new RepairWish { Disk = FileSystemCapabilities.OfType("ext4"), LeastToPatch = Install.PieceLength });
+        return new Repairer(TimeProvider.System, Serilog.Core.Logger.None, Guards.Nobody)
+            .RepairAsync(new PreparedRepair(before, plan, null), folder, [release], null, default).GetAwaiter().GetResult().Code;
     }
 
-    private static void Undo(Install install) => Undos.All(new OperationCatalog(new OperationHome("/", "/nowhere/at/all"), TimeProvider.System), [install.Root]);
+    private static void Undo(Install install) =>
+        Undos.All(new OperationCatalog(new OperationHome("/", "/nowhere/at/all"), TimeProvider.System), [install.Root]);
 
     private static void Whole(Install install, string after)
     {
@@ -164,7 +177,9 @@ public sealed class CrashTests
     }
 
     /// <summary>Bytes, names, kinds, modes and times.</summary>
-    private static List<string> Look(Install install) => [.. install.Scratch.Snapshot("install").Select(f => $"{f.Key} {f.Value} {Time(install.Scratch.At("install", f.Key))}"), $". {Time(install.Root)}"];
+    private static List<string> Look(Install install) =>
+        [.. install.Scratch.Snapshot("install").Select(f => $"{f.Key} {f.Value} {Time(install.Scratch.At("install", f.Key))}"),
+        $". {Time(install.Root)}"];
 
     private static long Time(string path) => new FileInfo(path) is { LinkTarget: null } ? File.GetLastWriteTimeUtc(path).Ticks : 0;
 
@@ -172,7 +187,11 @@ public sealed class CrashTests
     {
         var install = new Install(inMemory: true);
         for (var i = 0; i < files; i++)
-            install.Scratch.Fill($"release/d{i % 2}/file-{i}", ((5 + (i % 3)) * Install.PieceLength) + i, i, i % 2 == 0 ? Scratch.Usual : Scratch.Program);
+        {
+            install.Scratch.Fill(
+                $"release/d{i % 2}/file-{i}", ((5 + (i % 3)) * Install.PieceLength) + i, i, i % 2 == 0 ? Scratch.Usual : Scratch.Program);
+        }
+
         install.Scratch.Write("release/deep/er/one", "one");
         install.Publish();
         install.Scratch.CopyTree("release", "install");
@@ -185,7 +204,8 @@ public sealed class CrashTests
         var install = Sound(Harms.Length);
         for (var i = 0; i < Harms.Length; i++)
             Harm(install, $"d{i % 2}/file-{i}", Harms[i], i);
-        foreach (var path in Directory.EnumerateFileSystemEntries(install.Root, "*", SearchOption.AllDirectories).Append(install.Root).Where(p => new FileInfo(p).LinkTarget is null))
+        foreach (var path in Directory.EnumerateFileSystemEntries(install.Root, "*", SearchOption.AllDirectories).Append(install.Root)
+            .Where(p => new FileInfo(p).LinkTarget is null))
             File.SetLastWriteTimeUtc(path, LongAgo);
         return install;
     }

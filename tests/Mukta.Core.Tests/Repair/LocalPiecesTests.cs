@@ -19,7 +19,9 @@ public class LocalPiecesTests
         install.Scratch.Flip("stick/old/x", 5);
         var outcome = await install.RepairAsync(places: new LocalPlaces([install.Scratch.At("stick")], []));
         outcome.Code.ShouldBe(ExitCode.Done);
-        outcome.BytesElsewhere.ShouldBe((8 * Install.PieceLength) + (2 * Install.PieceLength) + 17, "all of the renamed file, and all pieces of the other but the bad one");
+        outcome.BytesElsewhere.ShouldBe(
+            (8 * Install.PieceLength) + (2 * Install.PieceLength) + 17,
+            "all of the renamed file, and all pieces of the other but the bad one");
         outcome.Sources.Sum(s => s.Bytes).ShouldBe(Install.PieceLength);
         outcome.Plan.BytesToFetch.ShouldBe(Install.PieceLength);
     }
@@ -30,7 +32,8 @@ public class LocalPiecesTests
         using var install = Install.Usual();
         install.Scratch.CopyTree("install", "other");
         File.Delete(install.Scratch.At("install/maps/harbour.pak"));
-        (await install.RepairAsync(places: new LocalPlaces([], [install.Scratch.At("other")]))).BytesElsewhere.ShouldBe(8 * Install.PieceLength);
+        (await install.RepairAsync(places: new LocalPlaces([], [install.Scratch.At("other")])))
+            .BytesElsewhere.ShouldBe(8 * Install.PieceLength);
 
         install.Scratch.Fill("release/maps/harbour.pak", 8 * Install.PieceLength, 99);
         var old = install.Manifest;
@@ -57,7 +60,8 @@ public class LocalPiecesTests
         using (var folder = Folder.Open(install.Root))
             older = InstalledRelease.Before(folder, install.Manifest)!;
         var comparison = ManifestComparison.Of(older, install.Manifest);
-        (comparison.Added.Count, comparison.Changed.Count, comparison.Removed.Count, comparison.BytesToFetch).ShouldBe((0, 1, 1, Install.PieceLength));
+        (comparison.Added.Count, comparison.Changed.Count, comparison.Removed.Count, comparison.BytesToFetch)
+            .ShouldBe((0, 1, 1, Install.PieceLength));
         var outcome = await install.RepairAsync(holdStrays: false);
         outcome.Sources.Sum(s => s.Bytes).ShouldBe(Install.PieceLength);
         File.Exists(install.Scratch.At("install/maps/pier.pak")).ShouldBeFalse();
@@ -74,10 +78,12 @@ public class LocalPiecesTests
         install.Scratch.Flip("install/maps/pier.pak", 5);
         var before = install.Verify();
         var plan = RepairPlan.For(before, new RepairWish { Refetch = f => f.Path == "bin/game" });
-        plan.Puts.Select(p => (p.Path, p.IsFresh, p.BytesToFetch)).ShouldBe([("bin/game", true, 9000), ("maps/pier.pak", false, Install.PieceLength)], ignoreOrder: true);
+        plan.Puts.Select(p => (p.Path, p.IsFresh, p.BytesToFetch))
+            .ShouldBe([("bin/game", true, 9000), ("maps/pier.pak", false, Install.PieceLength)], ignoreOrder: true);
         using var folder = Folder.Open(install.Root);
         using var release = new FolderSource(Folder.Open(install.Scratch.At("release")));
-        var outcome = await new Repairer(TimeProvider.System, Serilog.Core.Logger.None, Guards.Nobody).RepairAsync(new PreparedRepair(before, plan, null), folder, [release], null, TestContext.Current.CancellationToken);
+        var outcome = await new Repairer(TimeProvider.System, Serilog.Core.Logger.None, Guards.Nobody)
+            .RepairAsync(new PreparedRepair(before, plan, null), folder, [release], null, TestContext.Current.CancellationToken);
         outcome.Sources.Sum(s => s.Bytes).ShouldBe(9000 + Install.PieceLength);
         File.Exists(install.Kept(outcome, "bin/game")).ShouldBeTrue();
         outcome.Code.ShouldBe(ExitCode.Done);

@@ -14,7 +14,8 @@ public sealed class RepairTests
     private static readonly string[] Harms = ["none", "delete", "flip", "zero", "truncate", "lengthen", "mode", "recase", "folder", "link"];
 
     private static readonly Gen<(int Size, string Harm, int Where)[]> AnyTree =
-        Gen.Select(Gen.Int[0, 5 * Install.PieceLength], Gen.Int[0, Harms.Length - 1].Select(i => Harms[i]), Gen.Int[0, 1 << 30]).Array[1, 9];
+        Gen.Select(Gen.Int[0, 5 * Install.PieceLength], Gen.Int[0, Harms.Length - 1].Select(i => Harms[i]), Gen.Int[0, 1 << 30])
+        .Array[1, 9];
 
     [Fact]
     public void Whatever_is_broken_is_whole_afterwards_and_nothing_more_was_fetched_than_the_plan_said() => AnyTree.Sample(
@@ -50,9 +51,11 @@ public sealed class RepairTests
         var broken = await File.ReadAllBytesAsync(install.Scratch.At("install/maps/harbour.pak"), TestContext.Current.CancellationToken);
         var outcome = await install.RepairAsync(holdStrays: false);
         (await File.ReadAllBytesAsync(install.Kept(outcome, "maps/harbour.pak"), TestContext.Current.CancellationToken)).ShouldBe(broken);
-        var record = await File.ReadAllLinesAsync(install.Scratch.At("install", outcome.HeldAt!, "journal"), TestContext.Current.CancellationToken);
+        var record = await File.ReadAllLinesAsync(
+            install.Scratch.At("install", outcome.HeldAt!, "journal"), TestContext.Current.CancellationToken);
         record[0].ShouldContain("\"format\":\"mukta.operation/2\"");
-        record.Single(l => l.Contains("replaced", StringComparison.Ordinal)).ShouldContain("""{"change":"replaced","path":"maps/harbour.pak",""");
+        record.Single(l => l.Contains("replaced", StringComparison.Ordinal))
+            .ShouldContain("""{"change":"replaced","path":"maps/harbour.pak",""");
     }
 
     [Fact]
@@ -119,9 +122,11 @@ public sealed class RepairTests
         using var folder = Folder.Open(install.Root);
         using var release = new FolderSource(Folder.Open(install.Scratch.At("release")));
         var outcome = await new Repairer(TimeProvider.System, Serilog.Core.Logger.None, Guards.Nobody)
-            .RepairAsync(new PreparedRepair(before, RepairPlan.For(before, new RepairWish()), null), folder, [release], null, TestContext.Current.CancellationToken);
+            .RepairAsync(new PreparedRepair(
+            before, RepairPlan.For(before, new RepairWish()), null), folder, [release], null, TestContext.Current.CancellationToken);
         outcome.Code.ShouldBe(ExitCode.Blocked);
-        (await File.ReadAllTextAsync(install.Scratch.At("install/maps/harbour.pak"), TestContext.Current.CancellationToken)).ShouldBe("somebody else wrote this");
+        (await File.ReadAllTextAsync(install.Scratch.At("install/maps/harbour.pak"), TestContext.Current.CancellationToken))
+            .ShouldBe("somebody else wrote this");
     }
 
     [Fact]

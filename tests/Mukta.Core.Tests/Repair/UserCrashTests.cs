@@ -7,7 +7,9 @@ using Mukta.Tests;
 
 namespace Mukta.Core.Tests.Repair;
 
-/// <summary>The world ends before every single change that clearing caches and restoring launch entries make, one after the other.</summary>
+/// <summary>
+/// The world ends before every single change that clearing caches and restoring launch entries make, one after the other.
+/// </summary>
 public sealed class UserCrashTests
 {
     private static readonly DateTime LongAgo = new(2026, 1, 2, 3, 4, 5, DateTimeKind.Utc);
@@ -48,7 +50,9 @@ public sealed class UserCrashTests
 
         public void Check(string after)
         {
-            Directory.EnumerateFileSystemEntries(scratch.At(".cache/pier"), "*", SearchOption.AllDirectories).Select(p => Path.GetFileName(p)).Order().ToList().ShouldBe(["pages-1", "pages-2"], ignoreOrder: false, customMessage: after);
+            Directory.EnumerateFileSystemEntries(scratch.At(".cache/pier"), "*", SearchOption.AllDirectories)
+                .Select(p => Path.GetFileName(p)).Order().ToList()
+                .ShouldBe(["pages-1", "pages-2"], ignoreOrder: false, customMessage: after);
             new LaunchLook(Machine).At(Pier, scratch.At("games/pier")).SelectMany(e => LaunchFindings.Of([e])).ShouldBeEmpty(after);
         }
 
@@ -68,7 +72,9 @@ public sealed class UserCrashTests
         scratch.Fill(".cache/pier/pages-2/d", 1, 3, Scratch.Program);
         scratch.Fill(".cache/pier/part-9", 70, 5);
         scratch.Write(".local/share/applications/pier.desktop", "[Desktop Entry]\nType=Application\nName=Pier\nExec=/gone/pier --mine\n");
-        scratch.Write(".local/share/applications/old.desktop", $"[Desktop Entry]\nType=Application\nName=Old\nExec={scratch.At("games/pier-1/bin/pier")}\n");
+        scratch.Write(
+            ".local/share/applications/old.desktop",
+            $"[Desktop Entry]\nType=Application\nName=Old\nExec={scratch.At("games/pier-1/bin/pier")}\n");
         Directory.CreateDirectory(scratch.At(".local/state/mukta/kept"));
         foreach (var path in Directory.EnumerateFileSystemEntries(scratch.Root, "*", SearchOption.AllDirectories).Append(scratch.Root))
             File.SetLastWriteTimeUtc(path, LongAgo);
@@ -77,5 +83,6 @@ public sealed class UserCrashTests
 
     /// <summary>Bytes, names, kinds, modes and times of all but Mukta's own state.</summary>
     private static List<string> Look(Scratch scratch) =>
-        [.. scratch.Snapshot("").Where(f => !f.Key.StartsWith(".local/state", StringComparison.Ordinal)).Select(f => $"{f.Key} {f.Value} {File.GetLastWriteTimeUtc(scratch.At(f.Key)).Ticks}")];
+        [.. scratch.Snapshot("").Where(f => !f.Key.StartsWith(".local/state", StringComparison.Ordinal))
+        .Select(f => $"{f.Key} {f.Value} {File.GetLastWriteTimeUtc(scratch.At(f.Key)).Ticks}")];
 }

@@ -14,19 +14,23 @@ public sealed class SetupRunnerTests : IDisposable
     [Fact]
     public async Task One_that_hangs_is_ended_at_its_time_limit_with_its_children_and_its_last_words_are_kept()
     {
-        var outcome = await RunAsync("yes 2> /dev/null | head -c 300000\necho the last words\nsleep 600 & echo $! > child\nwait", TimeSpan.FromSeconds(5));
+        var outcome = await RunAsync(
+            "yes 2> /dev/null | head -c 300000\necho the last words\nsleep 600 & echo $! > child\nwait", TimeSpan.FromSeconds(5));
         (outcome.End, outcome.ExitCode).ShouldBe((SetupEnd.HungUp, null));
         outcome.LastLines[^1].ShouldBe("the last words");
         outcome.LastLines.Count.ShouldBeLessThan(20);
         var child = File.ReadAllText(scratch.At("game/child")).Trim();
-        (File.Exists($"/proc/{child}/stat") && !File.ReadAllText($"/proc/{child}/stat").Contains(") Z ", StringComparison.Ordinal)).ShouldBeFalse();
+        (File.Exists($"/proc/{child}/stat") && !File.ReadAllText($"/proc/{child}/stat").Contains(") Z ", StringComparison.Ordinal))
+            .ShouldBeFalse();
     }
 
     [Fact]
     public async Task Something_that_it_leaves_running_does_not_keep_it_from_being_over()
     {
         var outcome = await RunAsync("sleep 20 &\necho ready", TimeSpan.FromSeconds(15));
-        (outcome.End, outcome.ExitCode, outcome.LastLines).ShouldSatisfyAllConditions(o => o.End.ShouldBe(SetupEnd.Done), o => o.ExitCode.ShouldBe(0), o => o.LastLines.ShouldBe(["ready"]));
+        (outcome.End, outcome.ExitCode, outcome.LastLines)
+            .ShouldSatisfyAllConditions(
+            o => o.End.ShouldBe(SetupEnd.Done), o => o.ExitCode.ShouldBe(0), o => o.LastLines.ShouldBe(["ready"]));
     }
 
     [Theory]
@@ -61,7 +65,10 @@ public sealed class SetupRunnerTests : IDisposable
         await Refused(manifest with { Files = [] });
         File.Exists(scratch.At("game/run")).ShouldBeFalse();
 
-        async Task Refused(Manifest vouching) => (await Should.ThrowAsync<MuktaException>(() => new SetupRunner(new FakeServices(), TimeProvider.System).RunAsync(folder, setup, "repair", vouching, default))).Code.ShouldBe(ExitCode.NotTrusted);
+        async Task Refused(Manifest vouching) =>
+            (await Should.ThrowAsync<MuktaException>(
+            () => new SetupRunner(new FakeServices(), TimeProvider.System).RunAsync(folder, setup, "repair", vouching, default)))
+            .Code.ShouldBe(ExitCode.NotTrusted);
     }
 
     public void Dispose() => scratch.Dispose();
@@ -72,13 +79,16 @@ public sealed class SetupRunnerTests : IDisposable
         scratch.Write("game/data/key", "a key");
         using var folder = Folder.Open(scratch.At("game"));
         var manifest = ManifestMaker.Make(folder, new ManifestRequest { PieceLength = 4096 }, null, default).Manifest;
-        return (new SetupProgram("bin/setup", new Dictionary<string, SetupAction> { ["repair"] = new(arguments, limit, [0, 7], [10]) }, new SetupResult([], ["data/key"])), manifest);
+        return (new SetupProgram(
+            "bin/setup", new Dictionary<string, SetupAction> { ["repair"] = new(arguments, limit, [0, 7], [10]) },
+            new SetupResult([], ["data/key"])), manifest);
     }
 
     private async Task<SetupOutcome> RunAsync(string script, TimeSpan limit, params string[] arguments)
     {
         var (setup, manifest) = Made(script, limit, arguments);
         using var folder = Folder.Open(scratch.At("game"));
-        return await new SetupRunner(new FakeServices(), TimeProvider.System).RunAsync(folder, setup, "repair", manifest, TestContext.Current.CancellationToken);
+        return await new SetupRunner(new FakeServices(), TimeProvider.System)
+            .RunAsync(folder, setup, "repair", manifest, TestContext.Current.CancellationToken);
     }
 }

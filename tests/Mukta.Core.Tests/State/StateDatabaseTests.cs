@@ -30,7 +30,8 @@ public sealed class StateDatabaseTests : IDisposable
     public void What_is_no_database_or_a_newer_one_is_said_and_left_alone()
     {
         scratch.Write("mukta/state.db", new string('x', 5000));
-        Should.Throw<MuktaException>(() => StateDatabase.Open(scratch.Root)).ShouldSatisfyAllConditions(e => e.Code.ShouldBe(ExitCode.Blocked), e => e.Where.ShouldContain("state.db"));
+        Should.Throw<MuktaException>(() => StateDatabase.Open(scratch.Root))
+            .ShouldSatisfyAllConditions(e => e.Code.ShouldBe(ExitCode.Blocked), e => e.Where.ShouldContain("state.db"));
         File.Delete(scratch.At("mukta/state.db"));
         using (var database = StateDatabase.Open(scratch.Root))
             database.With("PRAGMA user_version = 99", c => c.ExecuteNonQuery());

@@ -24,7 +24,8 @@ public sealed class UserDataArchiveTests
         Run("tar", "-C", scratch.At("unpacked"), "-xpf", scratch.At("copy.tar"));
         Run("sh", "-c", $"cd '{scratch.At("unpacked")}' && sha256sum --quiet --strict -c {UserDataArchive.ListName}");
         var (before, after) = (Look(root, "saves"), Look(root, "unpacked/saves"));
-        after.Except(before).Select(l => l.Split(' ')[0]).ShouldBe(["caf\\xe9.sav", "line\\x0abreak"], "names that tar cannot hold stand there in words, and only those");
+        after.Except(before).Select(l => l.Split(' ')[0])
+            .ShouldBe(["caf\\xe9.sav", "line\\x0abreak"], "names that tar cannot hold stand there in words, and only those");
         before.Count.ShouldBe(after.Count);
     }
 
@@ -48,7 +49,8 @@ public sealed class UserDataArchiveTests
         File.Delete(scratch.At("saves/deep/er/one"));
         using (var operation = Operation.Open(machine.Home, OperationHeader.New("reinstall", "y", null, TimeProvider.System), "", null))
             new UserDataReturn(operation, "copy.tar").PutBack(["saves"], _ => false, TestContext.Current.CancellationToken);
-        (File.ReadAllText(scratch.At("saves/slot 1.sav")), File.ReadAllText(scratch.At("saves/deep/er/one"))).ShouldBe(("newer", "deep"), "what is gone comes back, what is there may be newer");
+        (File.ReadAllText(scratch.At("saves/slot 1.sav")), File.ReadAllText(scratch.At("saves/deep/er/one")))
+            .ShouldBe(("newer", "deep"), "what is gone comes back, what is there may be newer");
     }
 
     [Fact]
@@ -57,9 +59,12 @@ public sealed class UserDataArchiveTests
         using var scratch = Saves();
         using var root = Folder.Open(scratch.Root);
         var times = 0;
-        new UserDataArchive(root) { OnFile = path => Grow(path, once: true) }.Write("copy.tar", ["saves"], null, TestContext.Current.CancellationToken);
+        new UserDataArchive(root) { OnFile = path => Grow(path, once: true) }.Write(
+            "copy.tar", ["saves"], null, TestContext.Current.CancellationToken);
         Run("sh", "-c", $"cd '{scratch.Root}' && tar -xOf copy.tar saves/deep/er/one | cmp - saves/deep/er/one");
-        var refused = Should.Throw<MuktaException>(() => new UserDataArchive(root) { OnFile = path => Grow(path, once: false) }.Write("copy.tar", ["saves"], null, TestContext.Current.CancellationToken));
+        var refused = Should.Throw<MuktaException>(
+            () => new UserDataArchive(root) { OnFile = path => Grow(path, once: false) }.Write(
+            "copy.tar", ["saves"], null, TestContext.Current.CancellationToken));
         (refused.Code, refused.Where).ShouldBe((ExitCode.Blocked, scratch.At("saves/deep/er/one")));
         File.Exists(scratch.At("copy.tar")).ShouldBeFalse();
 
@@ -78,10 +83,13 @@ public sealed class UserDataArchiveTests
         new UserDataArchive(root).Write("copy.tar", ["saves"], null, TestContext.Current.CancellationToken);
         var at = File.ReadAllBytes(scratch.At("copy.tar")).AsSpan().IndexOf("first slot"u8);
         scratch.Flip("copy.tar", at);
-        Should.Throw<MuktaException>(() => new UserDataArchive(root).Check("copy.tar", TestContext.Current.CancellationToken)).What.ShouldContain("does not read back");
+        Should.Throw<MuktaException>(() => new UserDataArchive(root).Check("copy.tar", TestContext.Current.CancellationToken))
+            .What.ShouldContain("does not read back");
         using var socket = new Socket(AddressFamily.Unix, SocketType.Stream, ProtocolType.Unspecified);
         socket.Bind(new UnixDomainSocketEndPoint(scratch.At("saves/live")));
-        Should.Throw<MuktaException>(() => new UserDataArchive(root).Write("copy.tar", ["saves"], null, TestContext.Current.CancellationToken)).Where.ShouldBe(scratch.At("saves/live"));
+        Should.Throw<MuktaException>(
+            () => new UserDataArchive(root).Write("copy.tar", ["saves"], null, TestContext.Current.CancellationToken))
+            .Where.ShouldBe(scratch.At("saves/live"));
     }
 
     /// <param name="nanoseconds">What the times have beyond the tenths of microseconds that every reader of pax knows.</param>
@@ -113,7 +121,11 @@ public sealed class UserDataArchiveTests
     private static List<string> Look(Folder root, string path)
     {
         using var folder = Folder.Open(Path.Join(root.Path, path));
-        return [.. TreeWalk.Entries(folder).Select(e => e.Node!.Value is var n ? $"{e.Path} {n.Kind} {n.Size * (n.Kind == NodeKind.File ? 1 : 0)} {n.Mode} {n.User} {n.Group} {n.ModifiedNs} {(n.Kind == NodeKind.File ? $"{n.Links} {Hash(folder, e.Path)}" : n.Kind == NodeKind.Link ? folder.ReadLink(e.Path) : "")}" : "").Order(StringComparer.Ordinal)];
+        return [.. TreeWalk.Entries(folder)
+            .Select(e => e.Node!.Value is var n
+            ? $"{e.Path} {n.Kind} {n.Size * (n.Kind == NodeKind.File ? 1 : 0)} {n.Mode} {n.User} {n.Group} {n.ModifiedNs} "
+            + $"{(n.Kind == NodeKind.File ? $"{n.Links} {Hash(folder, e.Path)}" : n.Kind == NodeKind.Link ? folder.ReadLink(e.Path) : "")}"
+            : "").Order(StringComparer.Ordinal)];
     }
 
     private static string Hash(Folder folder, string path)

@@ -85,7 +85,8 @@ public sealed class QuickVerifierTests : IDisposable
         }
 
         var quick = Quick();
-        var full = new Verifier(TimeProvider.System).Verify(install.Manifest, Opened(), new VerifyOptions(), TestContext.Current.CancellationToken);
+        var full = new Verifier(TimeProvider.System)
+            .Verify(install.Manifest, Opened(), new VerifyOptions(), TestContext.Current.CancellationToken);
         quick.Findings.Select(f => (f.Path, f.State)).ShouldBe(full.Findings.Select(f => (f.Path, f.State)));
         quick.IsIntact.ShouldBe(harm is "touch" or "replace");
         quick.BytesRead.ShouldBeLessThanOrEqualTo(new FileInfo(install.Scratch.At("release/maps/pier.pak")).Length);
@@ -170,7 +171,8 @@ public sealed class QuickVerifierTests : IDisposable
                     install.Scratch.Write($"install/{files[file]}", $"written {where}");
             }
 
-            var full = new Verifier(TimeProvider.System).Verify(install.Manifest, Opened(), new VerifyOptions(), TestContext.Current.CancellationToken);
+            var full = new Verifier(TimeProvider.System)
+                .Verify(install.Manifest, Opened(), new VerifyOptions(), TestContext.Current.CancellationToken);
             var quick = Quick();
             quick.Findings.Select(f => (f.Path, f.State)).ShouldBe(full.Findings.Select(f => (f.Path, f.State)));
             (quick.BytesToFetch, quick.BytesGood).ShouldBe((full.BytesToFetch, full.BytesGood));
@@ -182,7 +184,8 @@ public sealed class QuickVerifierTests : IDisposable
 
     private readonly ToldTime time = new();
 
-    private QuickVerifier Verifier => new(time, new VerifiedRecords(new Machine("/", UserFolders.Of(name => name == "HOME" ? install.Scratch.Root : null))));
+    private QuickVerifier Verifier =>
+        new(time, new VerifiedRecords(new Machine("/", UserFolders.Of(name => name == "HOME" ? install.Scratch.Root : null))));
 
     private VerifyResult Quick()
     {

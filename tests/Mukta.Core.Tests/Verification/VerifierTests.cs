@@ -145,7 +145,8 @@ public sealed class VerifierTests : IDisposable
     {
         install.Manifest = install.Manifest with
         {
-            Links = [new ManifestLink { Path = "a", Target = "bin/game" }, new ManifestLink { Path = "b", Target = "bin/game" }, new ManifestLink { Path = "c", Target = "bin" }],
+            Links = [new ManifestLink { Path = "a", Target = "bin/game" }, new ManifestLink { Path = "b", Target = "bin/game" },
+                new ManifestLink { Path = "c", Target = "bin" }],
         };
         File.CreateSymbolicLink(Disk.At("install/a"), "bin/game");
         File.CreateSymbolicLink(Disk.At("install/b"), "/etc/hostname");
@@ -160,7 +161,11 @@ public sealed class VerifierTests : IDisposable
 #pragma warning disable CA5351 // Weak on purpose: that is what the test is about.
         var weak = bytes.Chunk(Install.PieceLength).SelectMany(System.Security.Cryptography.MD5.HashData).ToArray();
 #pragma warning restore CA5351
-        var forged = file with { Pieces = new PieceList(Mukta.Hashing.HashKind.Md5, Install.PieceLength, weak), Hashes = [new ContentHash(Mukta.Hashing.HashKind.Sha256, new byte[32])] };
+        var forged = file with
+        {
+            Pieces = new PieceList(Mukta.Hashing.HashKind.Md5, Install.PieceLength, weak),
+            Hashes = [new ContentHash(Mukta.Hashing.HashKind.Sha256, new byte[32])],
+        };
         install.Manifest = install.Manifest with { Files = [.. install.Manifest.Files.Select(f => f.Path == file.Path ? forged : f)] };
         Only<Damaged>().BadPieces.ShouldBe(4);
     }
@@ -170,10 +175,12 @@ public sealed class VerifierTests : IDisposable
     {
         var before = install.Verify();
         using var folder = Folder.Open(install.Root);
-        var again = new Verifier(TimeProvider.System).Verify(install.Manifest, folder, new VerifyOptions { Trusted = before.Proven }, TestContext.Current.CancellationToken);
+        var again = new Verifier(TimeProvider.System)
+            .Verify(install.Manifest, folder, new VerifyOptions { Trusted = before.Proven }, TestContext.Current.CancellationToken);
         (again.BytesRead, again.BytesTrusted).ShouldBe((0, install.Manifest.TotalSize));
         Disk.Flip("install/maps/harbour.pak", 10);
-        var touched = new Verifier(TimeProvider.System).Verify(install.Manifest, folder, new VerifyOptions { Trusted = before.Proven }, TestContext.Current.CancellationToken);
+        var touched = new Verifier(TimeProvider.System)
+            .Verify(install.Manifest, folder, new VerifyOptions { Trusted = before.Proven }, TestContext.Current.CancellationToken);
         touched.Problems.ShouldHaveSingleItem().Path.ShouldBe("maps/harbour.pak");
     }
 

@@ -15,8 +15,10 @@ public sealed class LaneTests
     [
         ([], "e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855"),
         ("abc"u8.ToArray(), "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad"),
-        ("abcdbcdecdefdefgefghfghighijhijkijkljklmklmnlmnomnopnopq"u8.ToArray(), "248d6a61d20638b8e5c026930c3e6039a33ce45964ff2167f6ecedd419db06c1"),
-        ("abcdefghbcdefghicdefghijdefghijkefghijklfghijklmghijklmnhijklmnoijklmnopjklmnopqklmnopqrlmnopqrsmnopqrstnopqrstu"u8.ToArray(), "cf5b16a778af8380036ce59e7b0492370b249b11e8f07a51afac45037afee9d1"),
+        ("abcdbcdecdefdefgefghfghighijhijkijkljklmklmnlmnomnopnopq"u8.ToArray(),
+        "248d6a61d20638b8e5c026930c3e6039a33ce45964ff2167f6ecedd419db06c1"),
+        ("abcdefghbcdefghicdefghijdefghijkefghijklfghijklmghijklmnhijklmnoijklmnopjklmnopqklmnopqrlmnopqrsmnopqrstnopqrstu"u8.ToArray(),
+        "cf5b16a778af8380036ce59e7b0492370b249b11e8f07a51afac45037afee9d1"),
         (Many('a', 1_000_000), "cdc76e5c9914fb9281a1c7e284d73e67f1809a48a497200e046d39ccc7112cd0"),
         ([0xbd], "68325720aabd7c82f30f554b313d0570c95accbb7dc4b5aae11204c08ffe732b"),
         ([0xc9, 0x8c, 0x8e, 0x55], "7abc22c0ae5af26ce93dbb94433a0e0b2e119d014f8e7f65bd56c61ccccd9504"),
@@ -49,7 +51,8 @@ public sealed class LaneTests
     [MemberData(nameof(Kernels))]
     public void Every_length_up_to_200_and_around_each_multiple_of_64_is_padded_right(string kernel)
     {
-        var lengths = Enumerable.Range(0, 201).Concat(Enumerable.Range(4, 60).SelectMany(m => new[] { (64 * m) - 9, (64 * m) - 8, (64 * m) - 1, 64 * m, (64 * m) + 1 }));
+        var lengths = Enumerable.Range(0, 201)
+            .Concat(Enumerable.Range(4, 60).SelectMany(m => new[] { (64 * m) - 9, (64 * m) - 8, (64 * m) - 1, 64 * m, (64 * m) + 1 }));
         var random = new Random(2026);
         ShouldAgree(kernel, [.. lengths.Select(n => Bytes(random, n))]);
     }

@@ -33,7 +33,8 @@ public sealed class RangeHasherTests
         scratch.Truncate("f7", 45_000);
         File.Delete(scratch.At("f8"));
         Run(method, files, threads: 2);
-        files[7].Digests.OrderBy(d => d.Key).Select(d => d.Value.Length).ShouldBe([64, 0, 0, 0], "the second range ends early, the last two are not there");
+        files[7].Digests.OrderBy(d => d.Key).Select(d => d.Value.Length)
+            .ShouldBe([64, 0, 0, 0], "the second range ends early, the last two are not there");
         files[8].Failures.ShouldBe(4);
         foreach (var file in files.Where((_, i) => i is not (7 or 8)))
             file.ShouldBeRight();
@@ -58,7 +59,8 @@ public sealed class RangeHasherTests
     {
         using var scratch = new Scratch(inMemory: true);
         using var stop = new CancellationTokenSource();
-        var files = Enumerable.Range(0, 50).Select(i => new Probe(scratch.Fill($"f{i}", 400_000, i), 400_000, 400_000) { OnDone = stop.Cancel }).ToList();
+        var files = Enumerable.Range(0, 50)
+            .Select(i => new Probe(scratch.Fill($"f{i}", 400_000, i), 400_000, 400_000) { OnDone = stop.Cancel }).ToList();
         Should.Throw<OperationCanceledException>(() => Run(method, files, threads: 2, stop));
         files.Sum(f => f.Digests.Count).ShouldBeLessThan(50);
         files.ShouldAllBe(f => f.IsClosed);
@@ -78,7 +80,8 @@ public sealed class RangeHasherTests
     }
 
     private static void Run(string method, IReadOnlyList<HashedFile> files, int threads, CancellationTokenSource? stop = null) =>
-        new RangeHasher(LaneKernel.Named(method), null, stop?.Token ?? TestContext.Current.CancellationToken).Run(new RangeQueue(files), files, threads);
+        new RangeHasher(LaneKernel.Named(method), null, stop?.Token ?? TestContext.Current.CancellationToken)
+        .Run(new RangeQueue(files), files, threads);
 
     private sealed class Probe(string path, long size, long length) : HashedFile
     {
@@ -102,7 +105,9 @@ public sealed class RangeHasherTests
         public void ShouldBeRight()
         {
             var bytes = File.ReadAllBytes(path);
-            Digests.OrderBy(d => d.Key).Select(d => d.Value).ShouldBe(Enumerable.Range(0, Count).Select(i => Convert.ToHexStringLower(SHA256.HashData(bytes.AsSpan((int)this[i].Offset, (int)this[i].Length)))));
+            Digests.OrderBy(d => d.Key).Select(d => d.Value)
+                .ShouldBe(Enumerable.Range(
+                0, Count).Select(i => Convert.ToHexStringLower(SHA256.HashData(bytes.AsSpan((int)this[i].Offset, (int)this[i].Length)))));
             IsClosed.ShouldBeTrue();
         }
 

@@ -44,15 +44,22 @@ public sealed class AccessLook(Machine machine)
         var isOwn = real.StartsWith(RealPath(machine.Folders.Home) + "/", StringComparison.Ordinal);
         var blocked = new List<BlockedFolder?>
         {
-            OnTheWay(player, real, Right.Read | Right.Enter, "the install", isVital: true) ?? (isOwn ? OnTheWay(player, real, Right.Write, "updates of the install", isVital: false) : null),
+            OnTheWay(player, real, Right.Read | Right.Enter, "the install", isVital: true)
+                ?? (isOwn ? OnTheWay(player, real, Right.Write, "updates of the install", isVital: false) : null),
         };
-        foreach (var path in profile.UserData.SelectMany(p => machine.Folders.FoldersAt(p, install)).Append(machine.Folders.Config).Append(machine.Folders.Data).Distinct().Where(Directory.Exists))
-            blocked.Add(OnTheWay(player, RealPath(path), Right.Read | Right.Write | Right.Enter, path == machine.Folders.Config ? "the player's settings" : "the player's own data", isVital: true));
+        foreach (var path in profile.UserData.SelectMany(p => machine.Folders.FoldersAt(p, install)).Append(machine.Folders.Config)
+            .Append(machine.Folders.Data).Distinct().Where(Directory.Exists))
+            blocked.Add(OnTheWay(
+                player, RealPath(path), Right.Read | Right.Write | Right.Enter,
+                path == machine.Folders.Config ? "the player's settings" : "the player's own data", isVital: true));
         var (foreign, locked, unseen) = Inside(player, install, cancel);
-        return new AccessFacts(Mount.Of(real, Mount.Table()), [.. blocked.OfType<BlockedFolder>().DistinctBy(b => (b.Path, b.Lacks))], foreign, locked, unseen);
+        return new AccessFacts(Mount.Of(
+            real, Mount.Table()), [.. blocked.OfType<BlockedFolder>().DistinctBy(b => (b.Path, b.Lacks))], foreign, locked, unseen);
     }
 
-    /// <summary>The first folder from the root on that the player cannot enter, or the last one in which something else is lacking.</summary>
+    /// <summary>
+    /// The first folder from the root on that the player cannot enter, or the last one in which something else is lacking.
+    /// </summary>
     private BlockedFolder? OnTheWay(Player player, string path, Right rights, string what, bool isVital)
     {
         var way = new List<string> { path };
@@ -70,7 +77,8 @@ public sealed class AccessLook(Machine machine)
             catch (DiskException e) when (e.Errno == DiskException.AccessDenied)
             {
                 var owner = Path.GetDirectoryName(folder)!;
-                return new BlockedFolder(machine.NameOf(owner), Right.Enter, Node.At(owner)?.User ?? 0, Node.At(owner)?.Mode ?? 0, what, isVital);
+                return new BlockedFolder(
+                    machine.NameOf(owner), Right.Enter, Node.At(owner)?.User ?? 0, Node.At(owner)?.Mode ?? 0, what, isVital);
             }
         }
 
@@ -78,7 +86,8 @@ public sealed class AccessLook(Machine machine)
     }
 
     private static Right Lacking(Player player, Node node, Right needed) =>
-        new[] { Right.Enter, Right.Read, Right.Write }.Where(r => needed.HasFlag(r) && !player.May(node, r)).Aggregate((Right)0, (all, one) => all | one);
+        new[] { Right.Enter, Right.Read, Right.Write }.Where(r => needed.HasFlag(r) && !player.May(node, r))
+        .Aggregate((Right)0, (all, one) => all | one);
 
     private static (SuchFiles? Foreign, SuchFiles? Locked, int Unseen) Inside(Player player, string install, CancellationToken cancel)
     {
@@ -87,7 +96,8 @@ public sealed class AccessLook(Machine machine)
         using var folder = OpenOrNull(install);
         if (folder?.Look(".") is not { } top)
             return (null, null, 1);
-        foreach (var entry in TreeWalk.Entries(folder, path => path == ManifestPath.OwnFolder, cancel).Prepend(new TreeEntry(".", top)).Take(MostNames))
+        foreach (var entry in TreeWalk.Entries(folder, path => path == ManifestPath.OwnFolder, cancel).Prepend(new TreeEntry(".", top))
+            .Take(MostNames))
         {
             unseen += entry.Failure is null ? 0 : 1;
             if (entry.Node is not { } node)
@@ -101,7 +111,11 @@ public sealed class AccessLook(Machine machine)
         return (foreign, locked, unseen);
     }
 
-    private static SuchFiles Another(SuchFiles? such, string path, Node node) => such is null ? new SuchFiles(path, 1, node.User) : such with { Count = such.Count + 1 };
+    private static SuchFiles Another(SuchFiles? such, string path, Node node) =>
+        such is null ? new SuchFiles(path, 1, node.User) : such with
+        {
+            Count = such.Count + 1,
+        };
 
     private static Folder? OpenOrNull(string path)
     {

@@ -17,7 +17,9 @@ public enum Right
     Read = 4,
 }
 
-/// <summary>The user whose products these are: the owner of the home. A technician who runs Mukta as root may do anything; this user may not.</summary>
+/// <summary>
+/// The user whose products these are: the owner of the home. A technician who runs Mukta as root may do anything; this user may not.
+/// </summary>
 /// <param name="User">The user's number.</param>
 /// <param name="Groups">The numbers of the groups that the user is in.</param>
 public sealed record Player(uint User, IReadOnlySet<uint> Groups)
@@ -28,9 +30,12 @@ public sealed record Player(uint User, IReadOnlySet<uint> Groups)
     {
         using var folder = Folder.Open(machine.Folders.Home);
         var home = folder.Look(".")!.Value;
-        var account = Lines(machine, "/etc/passwd").Select(l => l.Split(':')).FirstOrDefault(f => f.Length > 3 && f[2] == home.User.ToString(CultureInfo.InvariantCulture));
-        var groups = Lines(machine, "/etc/group").Select(l => l.Split(':')).Where(f => f.Length > 3 && account is not null && f[3].Split(',').Contains(account[0]))
-            .Select(f => f[2]).Append(account?[3]).Select(g => uint.TryParse(g, NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : home.Group);
+        var account = Lines(machine, "/etc/passwd").Select(l => l.Split(':'))
+            .FirstOrDefault(f => f.Length > 3 && f[2] == home.User.ToString(CultureInfo.InvariantCulture));
+        var groups = Lines(machine, "/etc/group").Select(l => l.Split(':'))
+            .Where(f => f.Length > 3 && account is not null && f[3].Split(',').Contains(account[0]))
+            .Select(f => f[2]).Append(account?[3])
+            .Select(g => uint.TryParse(g, NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : home.Group);
         return new Player(home.User, groups.Append(home.Group).ToHashSet());
     }
 

@@ -13,11 +13,23 @@ public static class CacheFindings
         {
             var shown = PathBytes.Shown(cache.Path);
             if (cache.Kind is NodeKind.File or NodeKind.Special)
-                yield return new CheckFinding(FindingKind.CacheWrongKind, Verdict.Bad, cache.Name, $"a {(cache.Kind == NodeKind.File ? "file" : "device or socket")} stands where the cache folder belongs: {shown}", Remedy.ClearCache);
+            {
+                yield return new CheckFinding(
+                    FindingKind.CacheWrongKind, Verdict.Bad, cache.Name,
+                    $"a {(cache.Kind == NodeKind.File ? "file" : "device or socket")} stands where the cache folder belongs: {shown}",
+                    Remedy.ClearCache);
+            }
             else if (!cache.IsWritable)
-                yield return new CheckFinding(FindingKind.CacheNotWritable, Verdict.Bad, cache.Name, $"the player cannot write to {shown} (owner {cache.Owner})", Advice: "give the folder back to the player with chown and chmod u+rwx");
+            {
+                yield return new CheckFinding(
+                    FindingKind.CacheNotWritable, Verdict.Bad, cache.Name, $"the player cannot write to {shown} (owner {cache.Owner})",
+                    Advice: "give the folder back to the player with chown and chmod u+rwx");
+            }
             else if (cache.Size.Unreadable > 0)
-                yield return new CheckFinding(FindingKind.CacheUnreadable, Verdict.NotKnown, cache.Name, $"parts of {shown} cannot be listed", Remedy.LookAsRoot);
+            {
+                yield return new CheckFinding(
+                    FindingKind.CacheUnreadable, Verdict.NotKnown, cache.Name, $"parts of {shown} cannot be listed", Remedy.LookAsRoot);
+            }
         }
 
         if (caches.Where(c => c.IsTemporary && c.Blocked is null).ToList() is { Count: > 0 } temporary)
@@ -25,7 +37,8 @@ public static class CacheFindings
             var bytes = temporary.Sum(t => t.Size.Bytes);
             yield return new CheckFinding(
                 FindingKind.PartialDownloads, Verdict.Attention, CacheFolder.Temporary,
-                $"partly downloaded or temporary files: {Units.Bytes(bytes)} in {Units.Count(temporary.Count, "place")}", Remedy.ClearTemporary);
+                $"partly downloaded or temporary files: {Units.Bytes(bytes)} in {Units.Count(temporary.Count, "place")}",
+                Remedy.ClearTemporary);
         }
     }
 }

@@ -21,16 +21,21 @@ public sealed class CacheLook(Machine machine)
         {
             var blocked = cache.MayBeCleared ? null : "is not to be cleared, says the profile";
             found.AddRange(cache.Places.SelectMany(p => machine.Folders.At(p, install)).Distinct()
-                .Select(path => Measure(cache.Name, path, cache.Holds, blocked ?? UserDataReason(path, users), player, cancel)).OfType<CacheFolder>());
+                .Select(path => Measure(cache.Name, path, cache.Holds, blocked ?? UserDataReason(path, users), player, cancel))
+                .OfType<CacheFolder>());
         }
 
         found.AddRange(profile.Temporary.SelectMany(p => machine.Folders.At(p, install)).Distinct()
-            .Select(path => Measure(CacheFolder.Temporary, path, "partly downloaded or temporary", UserDataReason(path, users), player, cancel)).OfType<CacheFolder>());
+            .Select(path =>
+            Measure(CacheFolder.Temporary, path, "partly downloaded or temporary", UserDataReason(path, users), player, cancel))
+            .OfType<CacheFolder>());
         return found;
     }
 
     private static string? UserDataReason(string path, List<string> users) =>
-        users.Find(u => u == path || path.StartsWith(u + "/", StringComparison.Ordinal) || u.StartsWith(path + "/", StringComparison.Ordinal)) is { } user
+        users.Find(
+        u => u == path || path.StartsWith(u + "/", StringComparison.Ordinal)
+        || u.StartsWith(path + "/", StringComparison.Ordinal)) is { } user
             ? $"belongs together with the user's own {PathBytes.Shown(user)}"
             : null;
 

@@ -59,7 +59,8 @@ public enum FindingKind
     ServiceAbsent, ServiceMasked, ServiceStartup, ServiceFailed, ServiceDown, ServiceUnwanted, ServiceChanging, ServicesUnknown,
     CacheWrongKind, CacheNotWritable, CacheUnreadable, PartialDownloads,
     LaunchAbsent, LaunchUnreadable, LaunchProgram, LaunchArguments, LaunchEnvironment, LaunchFolder, LaunchHidden, LaunchStale,
-    ProgramUnreadable, ProgramForeign, LibraryMissing, LibraryForeign, LibraryTooOld, KernelTooOld, LibcTooOld, DriverTooOld, RuntimeUnknown,
+    ProgramUnreadable, ProgramForeign, LibraryMissing, LibraryForeign, LibraryTooOld, KernelTooOld, LibcTooOld, DriverTooOld,
+    RuntimeUnknown,
     SpaceShort, InodesShort, SpaceUnknown,
     MountReadOnly, MountNoExec, FolderBlocked, ForeignOwner, Immutable, AccessUnknown,
     MirrorUnreachable, MirrorSlow, CaptivePage, ProxySet, TunnelRoute, ClockWrong, NetworkUnknown,
@@ -108,7 +109,8 @@ public enum Remedy
 /// <param name="Seen">What was seen, as a sentence without its full stop.</param>
 /// <param name="Remedy">What puts it right.</param>
 /// <param name="Advice">What to do where no command of ours does it, as an order or a shell command.</param>
-public sealed record CheckFinding(FindingKind Kind, Verdict Verdict, string Subject, string Seen, Remedy Remedy = Remedy.None, string? Advice = null);
+public sealed record CheckFinding(
+    FindingKind Kind, Verdict Verdict, string Subject, string Seen, Remedy Remedy = Remedy.None, string? Advice = null);
 
 /// <summary>How one area stands.</summary>
 /// <param name="Area">The area.</param>

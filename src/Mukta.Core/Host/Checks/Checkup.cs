@@ -31,7 +31,8 @@ public sealed record ProductCheck(LoadedProfile Loaded, string? Install, IReadOn
 /// <param name="Time">For dates and durations.</param>
 /// <param name="Recorded">Installs of a product that were recorded; see <see cref="State.InstallRecords"/>.</param>
 public sealed record CheckSurroundings(
-    Machine Machine, IServiceControl Services, Func<string, string?> Environment, string UserAgent, TimeProvider Time, Func<string, IReadOnlyList<string>> Recorded);
+    Machine Machine, IServiceControl Services, Func<string, string?> Environment, string UserAgent, TimeProvider Time,
+    Func<string, IReadOnlyList<string>> Recorded);
 
 /// <summary>
 /// Looks at everything around the files of a product and of what it needs, all areas side by side. What does not answer
@@ -59,7 +60,12 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
     {
         var subjects = new List<Subject>();
         foreach (var product in products)
-            subjects.Add(await Task.Run(() => Look(product, product == products[0] ? install : null), cancel).WaitAsync(Limit, around.Time, cancel).ConfigureAwait(false));
+        {
+            subjects.Add(
+                await Task.Run(() => Look(product, product == products[0] ? install : null), cancel)
+                .WaitAsync(Limit, around.Time, cancel).ConfigureAwait(false));
+        }
+
         return await Task.WhenAll(subjects.Select(s => CheckAsync(s, cancel))).ConfigureAwait(false);
     }
 
@@ -77,7 +83,8 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
         var finder = new InstallFinder(Machine.Folders);
         var found = finder.Find(loaded.Profile, manifests, around.Recorded(loaded.Profile.Product));
         var chosen = named is null ? found.FirstOrDefault(f => f.IsCurrent)
-            : InstallFinder.At(named, loaded.Profile, manifests) ?? new FoundInstall(named, IsCurrent: true, HasMarker: false, manifest is null ? null : InstallEvidence.Of(named, manifest));
+            : InstallFinder.At(named, loaded.Profile, manifests)
+            ?? new FoundInstall(named, IsCurrent: true, HasMarker: false, manifest is null ? null : InstallEvidence.Of(named, manifest));
         return new Subject(loaded, manifest, new InstallFacts(found, chosen, named is not null, fault));
     }
 
@@ -103,7 +110,8 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
         GuardedAsync(area, unknown, token => Task.Run(() => look(token), token), cancel);
 
     /// <summary>An area that fails or takes too long is not known; the others go on.</summary>
-    private async Task<AreaResult> GuardedAsync(Area area, FindingKind unknown, Func<CancellationToken, Task<AreaResult>> look, CancellationToken cancel)
+    private async Task<AreaResult> GuardedAsync(
+        Area area, FindingKind unknown, Func<CancellationToken, Task<AreaResult>> look, CancellationToken cancel)
     {
         using var timed = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         timed.CancelAfter(Limit);
@@ -149,14 +157,21 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
         var states = await new ServiceRestorer(around.Services, around.Time).LookAsync(expected, cancel).ConfigureAwait(false);
         var findings = ServiceFindings.Of(expected, states).ToList();
         if (findings.Count == 0 && states.Any(s => s.Active is null))
-            findings.Add(new CheckFinding(FindingKind.ServicesUnknown, Verdict.NotKnown, expected[0].Unit, "enabled as it should be; whether it is up, nobody can know of a machine that is not running"));
+        {
+            findings.Add(new CheckFinding(
+                FindingKind.ServicesUnknown, Verdict.NotKnown, expected[0].Unit,
+                "enabled as it should be; whether it is up, nobody can know of a machine that is not running"));
+        }
+
         return AreaResult.Of(Area.Services, findings, $"{string.Join(", ", expected.Select(e => e.Unit))} as it should be");
     }
 
     private AreaResult Caches(Subject subject, CancellationToken cancel)
     {
         var caches = new CacheLook(Machine).At(subject.Profile, subject.Install, cancel);
-        return AreaResult.Of(Area.Caches, CacheFindings.Of(caches), caches.Count == 0 ? "none there" : $"{Units.Count(caches.Count, "folder")}, {Units.Bytes(caches.Sum(c => c.Size.Bytes))}");
+        return AreaResult.Of(
+            Area.Caches, CacheFindings.Of(caches),
+            caches.Count == 0 ? "none there" : $"{Units.Count(caches.Count, "folder")}, {Units.Bytes(caches.Sum(c => c.Size.Bytes))}");
     }
 
     private AreaResult Launch(Subject subject)
@@ -174,17 +189,22 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
         var needs = subject.Profile.Runtime;
         if (subject.Install is not { } install)
             return WithoutInstall(Area.Runtime, FindingKind.RuntimeUnknown);
-        var libraryPath = new LaunchLook(Machine).At(subject.Profile, install).Select(e => e.Entry?.Exec?.Variable("LD_LIBRARY_PATH")).FirstOrDefault(v => v is not null) ?? "";
+        var libraryPath = new LaunchLook(Machine).At(subject.Profile, install).Select(e => e.Entry?.Exec?.Variable("LD_LIBRARY_PATH"))
+            .FirstOrDefault(v => v is not null) ?? "";
         var facts = RuntimeFacts.Of(Machine, needs, install, libraryPath);
         IReadOnlyCollection<string> published = subject.Manifest?.Files.Select(f => f.Path).ToList() ?? [];
-        var summary = needs.IsEmpty ? "the profile asks for nothing" : $"{Units.Count(facts.Programs.Count, "program")}, {Units.Count(facts.Programs.SelectMany(p => p.Libraries).DistinctBy(l => l.Name).Count(), "library", "libraries")}";
+        var summary = needs.IsEmpty ? "the profile asks for nothing"
+            : $"{Units.Count(facts.Programs.Count, "program")}, "
+            + $"{Units.Count(facts.Programs.SelectMany(p => p.Libraries).DistinctBy(l => l.Name).Count(), "library", "libraries")}";
         return AreaResult.Of(Area.Runtime, RuntimeFindings.Of(needs, facts, published), summary);
     }
 
     private AreaResult Space(Subject subject)
     {
-        var held = new OperationCatalog(Machine.Home, around.Time).All(subject.Install is { } install ? [install] : [], []).Sum(o => o.Size.Bytes);
-        var places = new SpaceLook(Machine).At(subject.Install, subject.Facts.Chosen?.Evidence, subject.Manifest?.Files.Max(f => (long?)f.Size) ?? 0);
+        var held = new OperationCatalog(Machine.Home, around.Time).All(subject.Install is { } install ? [install] : [], [])
+            .Sum(o => o.Size.Bytes);
+        var places = new SpaceLook(Machine)
+            .At(subject.Install, subject.Facts.Chosen?.Evidence, subject.Manifest?.Files.Max(f => (long?)f.Size) ?? 0);
         return AreaResult.Of(Area.Space, SpaceFindings.Of(places, held), $"{Units.Bytes(places.Min(p => p.Room?.FreeBytes) ?? 0)} free");
     }
 
@@ -193,7 +213,9 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
         if (subject.Install is not { } install)
             return WithoutInstall(Area.Access, FindingKind.AccessUnknown);
         var facts = new AccessLook(Machine).At(subject.Profile, install, cancel);
-        return AreaResult.Of(Area.Access, AccessFindings.Of(facts, install, subject.Profile.Runtime.Programs.Count > 0), "can be entered and written as it should be");
+        return AreaResult.Of(
+            Area.Access, AccessFindings.Of(facts, install, subject.Profile.Runtime.Programs.Count > 0),
+            "can be entered and written as it should be");
     }
 
     private async Task<AreaResult> NetworkAsync(Subject subject, CancellationToken cancel)
@@ -201,7 +223,9 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
         if (isOffline || !Machine.IsLive)
             return NotKnown(Area.Network, FindingKind.NetworkUnknown, LeftOut);
         var samples = MirrorSample.Of(subject.Loaded.ManifestUrl, subject.Profile.Manifest?.Mirrors ?? [], subject.Manifest);
-        var facts = await Task.WhenAll(samples.Select(s => Once(mirrors, s, () => new MirrorProbe(around.UserAgent, around.Time).TryAsync(s, NetworkLimit, cancel)))).ConfigureAwait(false);
+        var facts = await Task.WhenAll(samples.Select(
+            s => Once(mirrors, s, () => new MirrorProbe(around.UserAgent, around.Time).TryAsync(s, NetworkLimit, cancel)))).ConfigureAwait(
+            false);
         var findings = NetworkFindings.Of(facts, NetworkSettings.Of(Machine, around.Environment)).ToList();
         return AreaResult.Of(Area.Network, findings, string.Join("; ", facts.Select(Summary)));
     }
@@ -211,7 +235,8 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
     private static string Summary(MirrorFacts facts)
     {
         var answered = facts.Steps.Where(s => s.Step != NetworkStep.Sample).Aggregate(TimeSpan.Zero, (sum, step) => sum + step.Took);
-        return $"{Disk.PathBytes.Shown(facts.Sample.Mirror)} answers in {answered.TotalMilliseconds:0} ms{(facts.Speed is { } speed ? $", {Units.Bytes((long)speed)} in a second" : "")}";
+        return $"{Disk.PathBytes.Shown(facts.Sample.Mirror)} answers in {answered.TotalMilliseconds:0} "
+            + $"ms{(facts.Speed is { } speed ? $", {Units.Bytes((long)speed)} in a second" : "")}";
     }
 
     private async Task<AreaResult> OutagesAsync(Subject subject, CancellationToken cancel)
@@ -220,7 +245,8 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
             return AreaResult.Of(Area.Outages, [], "its vendor has no page of its own for it");
         if (isOffline || !Machine.IsLive)
             return NotKnown(Area.Outages, FindingKind.OutageUnknown, LeftOut);
-        var (page, reason) = await Once(pages, url, () => new OutageLook(around.UserAgent).AtAsync(url, NetworkLimit, cancel)).ConfigureAwait(false);
+        var (page, reason) = await Once(
+            pages, url, () => new OutageLook(around.UserAgent).AtAsync(url, NetworkLimit, cancel)).ConfigureAwait(false);
         return AreaResult.Of(Area.Outages, OutageFindings.Of(url, page, reason), "the vendor reports none");
     }
 

@@ -19,17 +19,40 @@ public static class InstallFindings
         var current = facts.Found.Where(f => f.IsCurrent).ToList();
         if (facts.Chosen is not { } chosen)
         {
-            yield return new CheckFinding(FindingKind.InstallNotFound, Verdict.Bad, profile.Product, $"no install was found in {string.Join(", ", profile.Installs.Places.Select(p => p.Text))}", Remedy.Locate);
+            yield return new CheckFinding(
+                FindingKind.InstallNotFound, Verdict.Bad, profile.Product,
+                $"no install was found in {string.Join(", ", profile.Installs.Places.Select(p => p.Text))}", Remedy.Locate);
             yield break;
         }
 
         if (current.Count > 1 && !facts.IsNamed)
-            yield return new CheckFinding(FindingKind.InstallsSeveral, Verdict.Attention, profile.Product, $"there are {current.Count} installs, and the first was looked at: {string.Join(", ", current.Select(c => PathBytes.Shown(c.Path)))}", Advice: "choose one with --install");
+        {
+            yield return new CheckFinding(
+                FindingKind.InstallsSeveral, Verdict.Attention, profile.Product,
+                $"there are {current.Count} installs, and the first was looked at: "
+                + $"{string.Join(", ", current.Select(c => PathBytes.Shown(c.Path)))}", Advice: "choose one with --install");
+        }
+
         foreach (var stale in facts.Found.Where(f => !f.IsCurrent))
-            yield return new CheckFinding(FindingKind.InstallStale, Verdict.Attention, stale.Path, $"an older release lies beside the current one: {PathBytes.Shown(stale.Path)}", Advice: "nothing starts it any more; it takes room");
+        {
+            yield return new CheckFinding(
+                FindingKind.InstallStale, Verdict.Attention, stale.Path,
+                $"an older release lies beside the current one: {PathBytes.Shown(stale.Path)}",
+                Advice: "nothing starts it any more; it takes room");
+        }
+
         if (chosen.Evidence is { } evidence && evidence.Present < evidence.Listed)
-            yield return new CheckFinding(FindingKind.FilesMissing, Verdict.Bad, chosen.Path, $"{Units.Number(evidence.Listed - evidence.Present)} of {Units.Count(evidence.Listed, "file")} are missing or of another size", Remedy.Verify);
+        {
+            yield return new CheckFinding(
+                FindingKind.FilesMissing, Verdict.Bad, chosen.Path,
+                $"{Units.Number(evidence.Listed - evidence.Present)} of {Units.Count(evidence.Listed, "file")} are missing or of another "
+                + $"size", Remedy.Verify);
+        }
+
         if (facts.ManifestFault is { } fault)
-            yield return new CheckFinding(FindingKind.ManifestUnusable, Verdict.NotKnown, chosen.Path, $"its files cannot be compared: {fault}");
+        {
+            yield return new CheckFinding(
+                FindingKind.ManifestUnusable, Verdict.NotKnown, chosen.Path, $"its files cannot be compared: {fault}");
+        }
     }
 }

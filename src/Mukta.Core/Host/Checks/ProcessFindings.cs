@@ -10,8 +10,17 @@ public static class ProcessFindings
     public static IEnumerable<CheckFinding> Of(ProcessLook look)
     {
         foreach (var process in look.Running)
-            yield return new CheckFinding(FindingKind.ProcessRunning, Verdict.Attention, process.Name, $"{PathBytes.Shown(process.Name)} is running (process {process.Pid}): {PathBytes.Shown(process.Reasons[0])}", Remedy.Stop);
+        {
+            yield return new CheckFinding(
+                FindingKind.ProcessRunning, Verdict.Attention, process.Name,
+                $"{PathBytes.Shown(process.Name)} is running (process {process.Pid}): {PathBytes.Shown(process.Reasons[0])}", Remedy.Stop);
+        }
+
         if (look.Hidden > 0)
-            yield return new CheckFinding(FindingKind.ProcessesHidden, Verdict.NotKnown, "processes", $"{Units.Count(look.Hidden, "process", "processes")} of other users could not be looked into", Remedy.LookAsRoot);
+        {
+            yield return new CheckFinding(
+                FindingKind.ProcessesHidden, Verdict.NotKnown, "processes",
+                $"{Units.Count(look.Hidden, "process", "processes")} of other users could not be looked into", Remedy.LookAsRoot);
+        }
     }
 }

@@ -32,7 +32,8 @@ public sealed class DesktopEntry
     {
         var lines = text.TrimEnd('\n').Split('\n').Select(l => l.TrimEnd('\r')).ToList();
         var first = lines.Find(l => l.Trim().Length > 0 && !l.StartsWith('#'));
-        fault = text.Contains('\0', StringComparison.Ordinal) ? "contains NUL" : first?.Trim() != Group ? $"does not begin with the group {Group}" : null;
+        fault = text.Contains('\0', StringComparison.Ordinal) ? "contains NUL"
+            : first?.Trim() != Group ? $"does not begin with the group {Group}" : null;
         return fault is null ? new DesktopEntry(lines) : null;
     }
 
@@ -41,7 +42,8 @@ public sealed class DesktopEntry
     {
         try
         {
-            using var stream = new FileStream(path, new FileStreamOptions { Mode = FileMode.Open, Access = FileAccess.Read, Options = FileOptions.SequentialScan });
+            using var stream = new FileStream(
+                path, new FileStreamOptions { Mode = FileMode.Open, Access = FileAccess.Read, Options = FileOptions.SequentialScan });
             if (stream.Length <= LongestFile)
                 return Parse(new StreamReader(stream, Encoding.UTF8).ReadToEnd(), out fault);
             fault = $"is larger than {LongestFile >> 20} MiB";
@@ -55,7 +57,8 @@ public sealed class DesktopEntry
     }
 
     /// <summary>The value of a key in the main group, unescaped; null where it is not there.</summary>
-    public string? Get(string key) => At(key) is var at and >= 0 ? Unescaped(lines[at][(lines[at].IndexOf('=', StringComparison.Ordinal) + 1)..].Trim()) : null;
+    public string? Get(string key) =>
+        At(key) is var at and >= 0 ? Unescaped(lines[at][(lines[at].IndexOf('=', StringComparison.Ordinal) + 1)..].Trim()) : null;
 
     /// <summary>The entry with another value of a key; without the key for null. Everything else stays as it is.</summary>
     public DesktopEntry With(string key, string? value)
@@ -83,7 +86,8 @@ public sealed class DesktopEntry
     {
         for (var i = Start() + 1; i < lines.Count && !lines[i].StartsWith('['); i++)
         {
-            if (lines[i].IndexOf('=', StringComparison.Ordinal) is var equals and > 0 && lines[i].AsSpan(0, equals).Trim().SequenceEqual(key))
+            if (lines[i].IndexOf('=', StringComparison.Ordinal) is var equals and > 0
+                && lines[i].AsSpan(0, equals).Trim().SequenceEqual(key))
                 return i;
         }
 
@@ -110,12 +114,16 @@ public sealed class DesktopEntry
             if (value[i] != '\\' || i + 1 == value.Length)
                 text.Append(value[i]);
             else
-                text.Append(value[++i] switch { 's' => " ", 'n' => "\n", 't' => "\t", 'r' => "\r", '\\' => "\\", var other => $"\\{other}" });
+            {
+                text.Append(
+                    value[++i] switch { 's' => " ", 'n' => "\n", 't' => "\t", 'r' => "\r", '\\' => "\\", var other => $"\\{other}" });
+            }
         }
 
         return text.ToString();
     }
 
-    private static string Escaped(string value) => value.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\n", "\\n", StringComparison.Ordinal)
+    private static string Escaped(string value) =>
+        value.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\n", "\\n", StringComparison.Ordinal)
         .Replace("\t", "\\t", StringComparison.Ordinal).Replace("\r", "\\r", StringComparison.Ordinal);
 }

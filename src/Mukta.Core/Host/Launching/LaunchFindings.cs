@@ -9,7 +9,10 @@ public static class LaunchFindings
     /// <summary>Compares entries with what the profile asks for.</summary>
     public static IEnumerable<CheckFinding> Of(IEnumerable<LaunchEntry> entries) => entries.SelectMany(Of);
 
-    /// <summary>The text that an entry should have: what the profile asks for is put in, what the user added stays. Null where it is right already, or is to go.</summary>
+    /// <summary>
+    /// The text that an entry should have: what the profile asks for is put in, what the user added stays. Null where it is right already,
+    /// or is to go.
+    /// </summary>
     /// <param name="entry">The entry.</param>
     /// <param name="title">The product's name, for an entry that is made anew.</param>
     public static string? Restored(LaunchEntry entry, string title)
@@ -20,7 +23,8 @@ public static class LaunchFindings
         var exec = old.Exec;
         var environment = (exec?.Environment ?? []).Where(e => !asked.Environment.ContainsKey(e.Key)).Concat(asked.Environment);
         var missing = asked.Arguments.Where(a => exec?.Arguments.Contains(a) != true);
-        var restored = old.With("Exec", new ExecLine([.. environment], entry.Program, [.. missing, .. exec?.Arguments ?? []]).ToString()).With("Hidden", null);
+        var restored = old.With("Exec", new ExecLine([.. environment], entry.Program, [.. missing, .. exec?.Arguments ?? []]).ToString())
+            .With("Hidden", null);
         if (entry.Folder is not null)
             restored = restored.With("Path", entry.Folder);
         else if (!entry.FolderIsThere)
@@ -31,9 +35,14 @@ public static class LaunchFindings
     private static IEnumerable<CheckFinding> Of(LaunchEntry entry)
     {
         var name = PathBytes.Shown(Path.GetFileName(entry.Path));
-        CheckFinding Found(FindingKind kind, string seen, Verdict verdict = Verdict.Bad) => new(kind, verdict, entry.Path, $"{name} {seen}", Remedy.RestoreLaunch);
+        CheckFinding Found(FindingKind kind, string seen, Verdict verdict = Verdict.Bad) =>
+            new(kind, verdict, entry.Path, $"{name} {seen}", Remedy.RestoreLaunch);
         if (entry.Asked is not { } asked)
-            return [Found(FindingKind.LaunchStale, $"starts {PathBytes.Shown(entry.Entry!.Exec!.Program)}, which was removed", Verdict.Attention)];
+        {
+            return [Found(
+                FindingKind.LaunchStale, $"starts {PathBytes.Shown(entry.Entry!.Exec!.Program)}, which was removed", Verdict.Attention)];
+        }
+
         if (entry.Fault is { } fault)
             return [Found(FindingKind.LaunchUnreadable, fault)];
         if (entry.Entry is null)
@@ -42,13 +51,26 @@ public static class LaunchFindings
             return [Found(FindingKind.LaunchProgram, "says nothing that could be started")];
         var found = new List<CheckFinding>();
         if (exec.Program != entry.Program)
-            found.Add(Found(FindingKind.LaunchProgram, $"starts {PathBytes.Shown(exec.Program)}{(entry.ProgramIsThere ? ", another program" : ", which is not there")}", entry.ProgramIsThere ? Verdict.Attention : Verdict.Bad));
+        {
+            found.Add(Found(
+                FindingKind.LaunchProgram,
+                $"starts {PathBytes.Shown(exec.Program)}{(entry.ProgramIsThere ? ", another program" : ", which is not there")}",
+                entry.ProgramIsThere ? Verdict.Attention : Verdict.Bad));
+        }
+
         if (asked.Arguments.Where(a => !exec.Arguments.Contains(a)).ToList() is { Count: > 0 } missing)
             found.Add(Found(FindingKind.LaunchArguments, $"lacks {string.Join(' ', missing)}"));
-        if (asked.Environment.Where(e => exec.Variable(e.Key) != e.Value).Select(e => $"{e.Key}={e.Value}").ToList() is { Count: > 0 } unset)
+        if (asked.Environment.Where(e => exec.Variable(e.Key) != e.Value).Select(e => $"{e.Key}={e.Value}")
+            .ToList() is { Count: > 0 } unset)
             found.Add(Found(FindingKind.LaunchEnvironment, $"does not set {string.Join(' ', unset)}"));
         if (!entry.FolderIsThere || (entry.Folder is not null && entry.Entry.Get("Path") != entry.Folder))
-            found.Add(Found(FindingKind.LaunchFolder, $"works in {PathBytes.Shown(entry.Entry.Get("Path") ?? "the home")}{(entry.FolderIsThere ? "" : ", which is not there")}", entry.FolderIsThere ? Verdict.Attention : Verdict.Bad));
+        {
+            found.Add(Found(
+                FindingKind.LaunchFolder,
+                $"works in {PathBytes.Shown(entry.Entry.Get("Path") ?? "the home")}{(entry.FolderIsThere ? "" : ", which is not there")}",
+                entry.FolderIsThere ? Verdict.Attention : Verdict.Bad));
+        }
+
         if (entry.Entry.Get("Hidden") == "true")
             found.Add(Found(FindingKind.LaunchHidden, "is hidden: the menu treats it as deleted"));
         return found;

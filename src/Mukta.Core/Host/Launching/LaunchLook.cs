@@ -8,7 +8,9 @@ public sealed class LaunchLook(Machine machine)
 {
     private const int MostOthers = 2000;
 
-    /// <summary>The entries that the profile names, and then others in their folders that start something of this product that is gone.</summary>
+    /// <summary>
+    /// The entries that the profile names, and then others in their folders that start something of this product that is gone.
+    /// </summary>
     /// <param name="profile">The product.</param>
     /// <param name="install">Its install.</param>
     public IReadOnlyList<LaunchEntry> At(Profile profile, string install)
@@ -18,9 +20,11 @@ public sealed class LaunchLook(Machine machine)
         var owned = profile.Installs.Places.Select(Beginning).Append(machine.NameOf(install)).Select(p => p.TrimEnd('/')).ToList();
         foreach (var folder in known.Select(p => System.IO.Path.GetDirectoryName(p)!).Distinct().Where(Directory.Exists).ToList())
         {
-            foreach (var path in Directory.EnumerateFiles(folder, "*.desktop").Take(MostOthers).Where(p => !known.Contains(p)).Order(StringComparer.Ordinal))
+            foreach (var path in Directory.EnumerateFiles(folder, "*.desktop").Take(MostOthers).Where(p => !known.Contains(p))
+                .Order(StringComparer.Ordinal))
             {
-                if (Read(path, null, install) is { Entry.Exec.Program: var program, ProgramIsThere: false } entry && owned.Any(o => program == o || program.StartsWith(o + "/", StringComparison.Ordinal)))
+                if (Read(path, null, install) is { Entry.Exec.Program: var program, ProgramIsThere: false } entry
+                    && owned.Any(o => program == o || program.StartsWith(o + "/", StringComparison.Ordinal)))
                     entries.Add(entry);
             }
         }
@@ -36,7 +40,8 @@ public sealed class LaunchLook(Machine machine)
         string? fault = null;
         var entry = Path.Exists(path) || new FileInfo(path).LinkTarget is not null ? DesktopEntry.ReadFile(path, out fault) : null;
         var folder = asked?.Folder is { } pattern ? machine.Folders.PathOf(pattern, install) : null;
-        return new LaunchEntry(path, asked, machine.NameOf(Path.Join(install, asked?.Program)), folder is null ? null : machine.NameOf(folder), entry, fault)
+        return new LaunchEntry(
+            path, asked, machine.NameOf(Path.Join(install, asked?.Program)), folder is null ? null : machine.NameOf(folder), entry, fault)
         {
             ProgramIsThere = entry?.Exec?.Program is { } program && File.Exists(machine.At(program)),
             FolderIsThere = entry?.Get("Path") is not { Length: > 0 } named || Directory.Exists(machine.At(named)),

@@ -23,7 +23,8 @@ public static class LaunchRestorer
     /// <param name="entries">From <see cref="LaunchLook.At"/>.</param>
     /// <param name="title">The product's name.</param>
     public static IReadOnlyList<LaunchChange> Plan(IEnumerable<LaunchEntry> entries, string title) =>
-        [.. entries.Select(e => new LaunchChange(e, LaunchFindings.Restored(e, title))).Where(c => c.Text is not null || c.Entry.Asked is null)];
+        [.. entries.Select(e => new LaunchChange(e, LaunchFindings.Restored(e, title)))
+        .Where(c => c.Text is not null || c.Entry.Asked is null)];
 
     /// <summary>Makes one.</summary>
     public static ChangedEntry Do(Operation operation, LaunchChange change)

@@ -40,9 +40,13 @@ public sealed record MirrorSample(string Mirror, Uri Url, bool HoldsFile)
     {
         var file = manifest?.Files.MaxBy(f => f.Size);
         var bases = mirrors.Concat((manifest?.Bases ?? []).OrderBy(b => b.Priority).Select(b => b.Url)).Distinct()
-            .Select(url => new MirrorSample(url.AbsoluteUri, file is null ? url : MirrorUrl.Below(url, file.Path), file is not null)).ToList();
-        var own = bases.Count > 0 ? [] : (file?.Urls ?? []).OrderBy(u => u.Priority).Select(u => new MirrorSample(u.Url.GetLeftPart(UriPartial.Authority), u.Url, HoldsFile: true));
-        IEnumerable<MirrorSample> published = manifestUrl is null ? [] : [new MirrorSample(manifestUrl.AbsoluteUri, manifestUrl, HoldsFile: true)];
+            .Select(url => new MirrorSample(url.AbsoluteUri, file is null ? url : MirrorUrl.Below(url, file.Path), file is not null))
+            .ToList();
+        var own = bases.Count > 0 ? []
+            : (file?.Urls ?? []).OrderBy(u => u.Priority)
+            .Select(u => new MirrorSample(u.Url.GetLeftPart(UriPartial.Authority), u.Url, HoldsFile: true));
+        IEnumerable<MirrorSample> published = manifestUrl is null ? []
+            : [new MirrorSample(manifestUrl.AbsoluteUri, manifestUrl, HoldsFile: true)];
         return [.. published.Concat(bases).Concat(own)];
     }
 }

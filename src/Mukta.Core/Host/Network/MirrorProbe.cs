@@ -74,7 +74,8 @@ public sealed class MirrorProbe(string userAgent, TimeProvider time)
         {
             var (started, buffer, start) = (time.GetTimestamp(), new byte[64 * 1024], "");
             var bytes = 0L;
-            while (bytes < LongestSample && time.GetElapsedTime(started) < LongestReading && await body.ReadAsync(buffer, cancel).ConfigureAwait(false) is var got and > 0)
+            while (bytes < LongestSample && time.GetElapsedTime(started) < LongestReading
+                && await body.ReadAsync(buffer, cancel).ConfigureAwait(false) is var got and > 0)
             {
                 start = bytes == 0 ? Encoding.Latin1.GetString(buffer, 0, Math.Min(got, 512)) : start;
                 bytes += got;
@@ -88,7 +89,8 @@ public sealed class MirrorProbe(string userAgent, TimeProvider time)
 
     private static bool IsPage(HttpResponseMessage response, string start) =>
         response.Content.Headers.ContentType?.MediaType == "text/html"
-        || start.TrimStart().StartsWith("<!doctype html", StringComparison.OrdinalIgnoreCase) || start.TrimStart().StartsWith("<html", StringComparison.OrdinalIgnoreCase);
+        || start.TrimStart().StartsWith("<!doctype html", StringComparison.OrdinalIgnoreCase)
+        || start.TrimStart().StartsWith("<html", StringComparison.OrdinalIgnoreCase);
 
     private static Exception Innermost(Exception e) => e.InnerException is { } inner ? Innermost(inner) : e;
 
@@ -107,7 +109,11 @@ public sealed class MirrorProbe(string userAgent, TimeProvider time)
             Facts = Facts with { Steps = [.. steps] };
         }
 
-        public MirrorFacts FailedBecause(string reason) => Facts with { FailedAt = steps.Count == 0 ? NetworkStep.NameLookup : Next(steps[^1].Step), Reason = reason };
+        public MirrorFacts FailedBecause(string reason) => Facts with
+        {
+            FailedAt = steps.Count == 0 ? NetworkStep.NameLookup : Next(steps[^1].Step),
+            Reason = reason,
+        };
 
         /// <summary>Connects to the mirror, or to the proxy before it, and encrypts where the mirror itself is reached.</summary>
         public async Task<Stream> ConnectAsync(DnsEndPoint to, CancellationToken cancel)
@@ -126,7 +132,8 @@ public sealed class MirrorProbe(string userAgent, TimeProvider time)
                 if (isProxy || sample.Url.Scheme != Uri.UriSchemeHttps)
                     return stream;
                 var encrypted = new SslStream(stream);
-                await encrypted.AuthenticateAsClientAsync(new SslClientAuthenticationOptions { TargetHost = sample.Url.IdnHost }, cancel).ConfigureAwait(false);
+                await encrypted.AuthenticateAsClientAsync(
+                    new SslClientAuthenticationOptions { TargetHost = sample.Url.IdnHost }, cancel).ConfigureAwait(false);
                 Did(NetworkStep.Tls);
                 return encrypted;
             }

@@ -20,21 +20,55 @@ public static class NetworkFindings
         {
             var name = PathBytes.Shown(mirror.Sample.Mirror);
             if (mirror.IsPage && mirror.Sample.HoldsFile && mirror.Status is not (>= 400 and < 600))
-                yield return new CheckFinding(FindingKind.CaptivePage, Verdict.Bad, mirror.Sample.Mirror, $"a web page comes in the place of a file from {name}", Advice: "open a browser and sign in to this network; if there is no sign-in page, the mirror's address is wrong");
+            {
+                yield return new CheckFinding(
+                    FindingKind.CaptivePage, Verdict.Bad, mirror.Sample.Mirror, $"a web page comes in the place of a file from {name}",
+                    Advice: "open a browser and sign in to this network; if there is no sign-in page, the mirror's address is wrong");
+            }
             else if (Trouble(mirror) is { } trouble)
-                yield return new CheckFinding(FindingKind.MirrorUnreachable, answers ? Verdict.Attention : Verdict.Bad, mirror.Sample.Mirror, $"{name}: {trouble}{(mirror.Proxy is null ? "" : $", through the proxy {PathBytes.Shown(mirror.Proxy)}")}", Advice: Advice(mirror));
+            {
+                yield return new CheckFinding(
+                    FindingKind.MirrorUnreachable, answers ? Verdict.Attention : Verdict.Bad, mirror.Sample.Mirror,
+                    $"{name}: {trouble}{(mirror.Proxy is null ? "" : $", through the proxy {PathBytes.Shown(mirror.Proxy)}")}",
+                    Advice: Advice(mirror));
+            }
             else if (mirror.Speed is < SlowBytesPerSecond)
-                yield return new CheckFinding(FindingKind.MirrorSlow, Verdict.Attention, mirror.Sample.Mirror, $"{name} sends only {Units.Bytes((long)mirror.Speed)} in a second", Advice: "look at what else uses the network, or use another mirror");
+            {
+                yield return new CheckFinding(
+                    FindingKind.MirrorSlow, Verdict.Attention, mirror.Sample.Mirror,
+                    $"{name} sends only {Units.Bytes((long)mirror.Speed)} in a second",
+                    Advice: "look at what else uses the network, or use another mirror");
+            }
         }
 
         if (mirrors.Select(m => m.ClockAhead).OfType<TimeSpan>().Where(a => a.Duration() > LargestClockError).ToList() is [var wrong, ..])
-            yield return new CheckFinding(FindingKind.ClockWrong, Verdict.Bad, "clock", $"this machine's clock is {Units.Time(wrong.Duration())} {(wrong > TimeSpan.Zero ? "behind" : "ahead of")} the mirror's", Advice: "sudo timedatectl set-ntp true");
+        {
+            yield return new CheckFinding(
+                FindingKind.ClockWrong, Verdict.Bad, "clock",
+                $"this machine's clock is {Units.Time(wrong.Duration())} {(wrong > TimeSpan.Zero ? "behind" : "ahead of")} the mirror's",
+                Advice: "sudo timedatectl set-ntp true");
+        }
+
         foreach (var proxy in settings.Proxies.DistinctBy(p => (p.Where, p.Value)))
-            yield return new CheckFinding(FindingKind.ProxySet, Verdict.Attention, proxy.Variable, $"a proxy is set in {PathBytes.Shown(proxy.Where)}: {proxy.Variable}={PathBytes.Shown(proxy.Value)}", Advice: $"if no proxy is meant to be used, take {proxy.Variable} out of {PathBytes.Shown(proxy.Where)}");
+        {
+            yield return new CheckFinding(
+                FindingKind.ProxySet, Verdict.Attention, proxy.Variable,
+                $"a proxy is set in {PathBytes.Shown(proxy.Where)}: {proxy.Variable}={PathBytes.Shown(proxy.Value)}",
+                Advice: $"if no proxy is meant to be used, take {proxy.Variable} out of {PathBytes.Shown(proxy.Where)}");
+        }
+
         if (settings.Tunnel is { } tunnel)
-            yield return new CheckFinding(FindingKind.TunnelRoute, Verdict.Attention, tunnel, $"everything goes through the tunnel {PathBytes.Shown(tunnel)}", Advice: "turn the tunnel off and try the game again");
+        {
+            yield return new CheckFinding(
+                FindingKind.TunnelRoute, Verdict.Attention, tunnel, $"everything goes through the tunnel {PathBytes.Shown(tunnel)}",
+                Advice: "turn the tunnel off and try the game again");
+        }
+
         if (mirrors.Count == 0)
-            yield return new CheckFinding(FindingKind.NetworkUnknown, Verdict.NotKnown, "network", "no mirror is named, so no way to one was tried");
+        {
+            yield return new CheckFinding(
+                FindingKind.NetworkUnknown, Verdict.NotKnown, "network", "no mirror is named, so no way to one was tried");
+        }
     }
 
     private static string? Trouble(MirrorFacts mirror) => mirror switch

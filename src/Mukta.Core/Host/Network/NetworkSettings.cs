@@ -25,7 +25,8 @@ public sealed record NetworkSettings(IReadOnlyList<ProxySetting> Proxies, string
     public static NetworkSettings Of(Machine machine, Func<string, string?> environment, string proc = "/proc", string sys = "/sys")
     {
         var ways = DefaultInterfaces(proc);
-        return new NetworkSettings([.. ProxiesOf(machine, environment)], ways?.FirstOrDefault(i => IsTunnel(sys, i)), ways is null ? null : ways.Count > 0);
+        return new NetworkSettings(
+            [.. ProxiesOf(machine, environment)], ways?.FirstOrDefault(i => IsTunnel(sys, i)), ways is null ? null : ways.Count > 0);
     }
 
     private static IEnumerable<ProxySetting> ProxiesOf(Machine machine, Func<string, string?> environment)
@@ -37,10 +38,13 @@ public sealed record NetworkSettings(IReadOnlyList<ProxySetting> Proxies, string
         }
 
         var own = Path.Join(machine.Folders.Config, "environment.d");
-        var files = new[] { machine.At("/etc/environment") }.Concat(Directory.Exists(own) ? Directory.EnumerateFiles(own, "*.conf").Order(StringComparer.Ordinal) : []);
+        var files = new[] { machine.At("/etc/environment") }.Concat(
+            Directory.Exists(own) ? Directory.EnumerateFiles(own, "*.conf").Order(StringComparer.Ordinal) : []);
         foreach (var file in files)
         {
-            foreach (var line in Lines(file).Select(l => l.Split('=', 2)).Where(l => l.Length == 2 && l[0].Trim().EndsWith("_proxy", StringComparison.OrdinalIgnoreCase) && !l[0].Trim().Equals("no_proxy", StringComparison.OrdinalIgnoreCase)))
+            foreach (var line in Lines(file).Select(l => l.Split('=', 2))
+                .Where(l => l.Length == 2 && l[0].Trim().EndsWith("_proxy", StringComparison.OrdinalIgnoreCase)
+                && !l[0].Trim().Equals("no_proxy", StringComparison.OrdinalIgnoreCase)))
             {
                 if (line[1].Trim().Trim('"') is { Length: > 0 } value)
                     yield return new ProxySetting(machine.NameOf(file), line[0].Trim(), Redacted(value));
@@ -64,7 +68,8 @@ public sealed record NetworkSettings(IReadOnlyList<ProxySetting> Proxies, string
     {
         if (!File.Exists(Path.Join(proc, "net/route")))
             return null;
-        var routes = Lines(Path.Join(proc, "net/route")).Skip(1).Select(l => l.Split('\t', StringSplitOptions.TrimEntries)).Where(f => f.Length > 7)
+        var routes = Lines(Path.Join(proc, "net/route")).Skip(1).Select(l => l.Split('\t', StringSplitOptions.TrimEntries))
+            .Where(f => f.Length > 7)
             .Select(f => (Interface: f[0], To: Hex(f[1]), Mask: Hex(f[7]))).ToList();
         var halves = routes.Where(r => r.Mask == 0x80 && r.To is 0 or 0x80); // The least significant byte comes first.
         var ipv6 = Lines(Path.Join(proc, "net/ipv6_route")).Select(l => l.Split(' ', StringSplitOptions.RemoveEmptyEntries))
@@ -72,7 +77,8 @@ public sealed record NetworkSettings(IReadOnlyList<ProxySetting> Proxies, string
         return [.. halves.Concat(routes.Where(r => (r.To, r.Mask) == (0, 0))).Select(r => r.Interface).Concat(ipv6).Distinct()];
     }
 
-    private static long Hex(string text) => long.TryParse(text, NumberStyles.HexNumber, CultureInfo.InvariantCulture, out var number) ? number : -1;
+    private static long Hex(string text) =>
+        long.TryParse(text, NumberStyles.HexNumber, CultureInfo.InvariantCulture, out var number) ? number : -1;
 
     private static bool IsTunnel(string sys, string name)
     {

@@ -14,20 +14,31 @@ public static class OutageFindings
     {
         if (page is null)
         {
-            yield return new CheckFinding(FindingKind.OutageUnknown, Verdict.NotKnown, url.AbsoluteUri, $"the vendor's outage page says nothing: {reason}", Advice: $"look at it in a browser: {url}");
+            yield return new CheckFinding(
+                FindingKind.OutageUnknown, Verdict.NotKnown, url.AbsoluteUri, $"the vendor's outage page says nothing: {reason}",
+                Advice: $"look at it in a browser: {url}");
             yield break;
         }
 
         var parts = page.Checks.Where(c => c.Health != ServiceHealth.Pass).ToList();
         foreach (var part in parts)
-            yield return Found(url, part.Health, $"{PathBytes.Shown(part.Name)} {(part.Health == ServiceHealth.Fail ? "is down" : "has trouble")}{Said(part.Output)}");
+        {
+            yield return Found(
+                url, part.Health,
+                $"{PathBytes.Shown(part.Name)} {(part.Health == ServiceHealth.Fail ? "is down" : "has trouble")}{Said(part.Output)}");
+        }
+
         if (parts.Count == 0 && page.Health != ServiceHealth.Pass)
             yield return Found(url, page.Health, $"{(page.Health == ServiceHealth.Fail ? "an outage" : "trouble")}{Said(page.Note)}");
     }
 
     private static CheckFinding Found(Uri url, ServiceHealth health, string what) => health == ServiceHealth.Fail
-        ? new CheckFinding(FindingKind.OutageReported, Verdict.Bad, url.AbsoluteUri, $"the vendor reports: {what}", Advice: "wait for the vendor; nothing on this machine mends it")
-        : new CheckFinding(FindingKind.OutageWarned, Verdict.Attention, url.AbsoluteUri, $"the vendor reports: {what}", Advice: "if all else is good, wait for the vendor");
+        ? new CheckFinding(
+        FindingKind.OutageReported, Verdict.Bad, url.AbsoluteUri, $"the vendor reports: {what}",
+        Advice: "wait for the vendor; nothing on this machine mends it")
+        : new CheckFinding(
+        FindingKind.OutageWarned, Verdict.Attention, url.AbsoluteUri, $"the vendor reports: {what}",
+        Advice: "if all else is good, wait for the vendor");
 
     private static string Said(string? text) => text is null ? "" : $" ({PathBytes.Shown(text)})";
 }

@@ -15,7 +15,11 @@ public sealed class OutageLook(string userAgent)
     /// <returns>The page, or why it could not be read.</returns>
     public async Task<(OutagePage? Page, string? Reason)> AtAsync(Uri url, TimeSpan limit, CancellationToken cancel)
     {
-        using var http = new HttpClient(new SocketsHttpHandler { UseCookies = false, MaxAutomaticRedirections = 3, AutomaticDecompression = DecompressionMethods.None }) { MaxResponseContentBufferSize = LongestPage };
+        using var http = new HttpClient(
+            new SocketsHttpHandler { UseCookies = false, MaxAutomaticRedirections = 3, AutomaticDecompression = DecompressionMethods.None })
+        {
+            MaxResponseContentBufferSize = LongestPage,
+        };
         http.DefaultRequestHeaders.UserAgent.ParseAdd(userAgent);
         http.DefaultRequestHeaders.Accept.ParseAdd("application/health+json, application/json");
         using var timed = CancellationTokenSource.CreateLinkedTokenSource(cancel);
@@ -33,7 +37,8 @@ public sealed class OutageLook(string userAgent)
         }
         catch (HttpRequestException e)
         {
-            return (null, e.HttpRequestError == HttpRequestError.ConfigurationLimitExceeded ? "it is larger than any health report" : e.InnerException?.Message ?? e.Message);
+            return (null, e.HttpRequestError == HttpRequestError.ConfigurationLimitExceeded ? "it is larger than any health report"
+                : e.InnerException?.Message ?? e.Message);
         }
     }
 }

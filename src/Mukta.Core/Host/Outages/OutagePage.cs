@@ -47,8 +47,11 @@ public sealed record OutagePage(ServiceHealth Health, string? Note, IReadOnlyLis
             {
                 foreach (var check in all.EnumerateObject().Take(MostChecks))
                 {
-                    var parts = check.Value.ValueKind == JsonValueKind.Array ? check.Value.EnumerateArray().Take(MostChecks).ToList() : [check.Value];
-                    checks.AddRange(parts.Where(p => p.ValueKind == JsonValueKind.Object && HealthOf(p) is not null).Select(p => new OutageCheck(Short(check.Name)!, HealthOf(p)!.Value, Text(p, "output"))));
+                    var parts = check.Value.ValueKind == JsonValueKind.Array ? check.Value.EnumerateArray().Take(MostChecks).ToList()
+                        : [check.Value];
+                    checks.AddRange(parts.Where(
+                        p => p.ValueKind == JsonValueKind.Object && HealthOf(p) is not null)
+                        .Select(p => new OutageCheck(Short(check.Name)!, HealthOf(p)!.Value, Text(p, "output"))));
                 }
             }
 
@@ -72,5 +75,6 @@ public sealed record OutagePage(ServiceHealth Health, string? Note, IReadOnlyLis
     private static string? Text(JsonElement element, string key) =>
         element.TryGetProperty(key, out var value) && value.ValueKind == JsonValueKind.String ? Short(value.GetString()) : null;
 
-    private static string? Short(string? text) => string.IsNullOrWhiteSpace(text) ? null : text.Length <= LongestText ? text : text[..LongestText] + "...";
+    private static string? Short(string? text) =>
+        string.IsNullOrWhiteSpace(text) ? null : text.Length <= LongestText ? text : text[..LongestText] + "...";
 }

@@ -83,7 +83,8 @@ public sealed class ProcessEnder(ProcessTable table, TimeProvider time)
         return null;
     }
 
-    private static void Signal(IReadOnlyList<(RunningProcess Process, ProcessHandle Handle)> held, int signal, Dictionary<int, string?> answers)
+    private static void Signal(
+        IReadOnlyList<(RunningProcess Process, ProcessHandle Handle)> held, int signal, Dictionary<int, string?> answers)
     {
         foreach (var (process, handle) in held)
         {
@@ -93,10 +94,12 @@ public sealed class ProcessEnder(ProcessTable table, TimeProvider time)
     }
 
     private async Task WaitAsync(
-        List<(RunningProcess Process, ProcessHandle Handle)> held, TimeSpan patience, Action<int, TimeSpan>? waiting, CancellationToken cancel)
+        List<(RunningProcess Process, ProcessHandle Handle)> held, TimeSpan patience, Action<int, TimeSpan>? waiting,
+        CancellationToken cancel)
     {
         var started = time.GetTimestamp();
-        while (held.Count(h => !h.Handle.HasEnded) is var left and > 0 && patience - time.GetElapsedTime(started) is var rest && rest > TimeSpan.Zero)
+        while (held.Count(h => !h.Handle.HasEnded) is var left and > 0 && patience - time.GetElapsedTime(started) is var rest
+            && rest > TimeSpan.Zero)
         {
             waiting?.Invoke(left, rest);
             await Task.Delay(Step, time, cancel).ConfigureAwait(false);

@@ -13,8 +13,10 @@ public sealed class ProcessTable(string proc = "/proc")
     private const int MostReasons = 4;
 
     /// <summary>The processes that use a product, this one aside, in the order of their numbers.</summary>
-    /// <param name="folders">The real paths of its folders, without a link on their way: the install first, then caches and the like.</param>
-    /// <param name="names">Names of the product's processes; a process counts by name only if a file of this name is its program or first word.</param>
+    /// <param name="folders">The real paths of its folders, without a link on their way: the install first, then caches and the
+    /// like.</param>
+    /// <param name="names">Names of the product's processes; a process counts by name only if a file of this name is its program or first
+    /// word.</param>
     public ProcessLook Using(IReadOnlyList<string> folders, IReadOnlyList<string> names)
     {
         var booted = BootTime();
@@ -23,7 +25,8 @@ public sealed class ProcessTable(string proc = "/proc")
         var below = folders.Select(f => f.TrimEnd('/') + "/").ToList();
         foreach (var folder in Directory.EnumerateDirectories(proc))
         {
-            if (!int.TryParse(Path.GetFileName(folder), NumberStyles.None, CultureInfo.InvariantCulture, out var pid) || pid == Environment.ProcessId)
+            if (!int.TryParse(Path.GetFileName(folder), NumberStyles.None, CultureInfo.InvariantCulture, out var pid)
+                || pid == Environment.ProcessId)
                 continue;
             try
             {
@@ -85,17 +88,21 @@ public sealed class ProcessTable(string proc = "/proc")
         hidden += open is null && commandLine.Length > 0 && reasons.Count == 0 ? 1 : 0; // Threads of the kernel have no command line.
         foreach (var file in (open ?? []).Select(f => (How: "open", Path: f)).Concat(Mapped(folder).Select(f => (How: "mapped", Path: f))))
         {
-            if (reasons.Count < MostReasons && file.Path != program && Inside(file.Path, below) is { } used && !reasons.Contains($"it has {used} {file.How}"))
+            if (reasons.Count < MostReasons && file.Path != program && Inside(file.Path, below) is { } used
+                && !reasons.Contains($"it has {used} {file.How}"))
                 reasons.Add($"it has {used} {file.How}");
         }
 
         if (reasons.Count == 0)
             return null;
         var owner = File.ReadLines(Path.Join(folder, "status")).First(l => l.StartsWith("Uid:", StringComparison.Ordinal)).Split('\t')[1];
-        return new RunningProcess(pid, name, uint.Parse(owner, CultureInfo.InvariantCulture), booted.AddSeconds((double)ticks / TicksPerSecond), ticks, reasons);
+        return new RunningProcess(
+            pid, name, uint.Parse(owner, CultureInfo.InvariantCulture), booted.AddSeconds((double)ticks / TicksPerSecond), ticks, reasons);
     }
 
-    /// <summary>A path as seen from the first of the folders, which is the install, and whole below the others; null outside all of them.</summary>
+    /// <summary>
+    /// A path as seen from the first of the folders, which is the install, and whole below the others; null outside all of them.
+    /// </summary>
     private static string? Inside(string path, List<string> below)
     {
         var at = below.FindIndex(b => path.StartsWith(b, StringComparison.Ordinal));
@@ -138,7 +145,8 @@ public sealed class ProcessTable(string proc = "/proc")
     {
         try
         {
-            return [.. File.ReadLines(Path.Join(folder, "maps")).Select(l => l.IndexOf('/', StringComparison.Ordinal) is var at and >= 0 ? l[at..] : "").Distinct()];
+            return [.. File.ReadLines(Path.Join(folder, "maps"))
+                .Select(l => l.IndexOf('/', StringComparison.Ordinal) is var at and >= 0 ? l[at..] : "").Distinct()];
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {
@@ -150,7 +158,8 @@ public sealed class ProcessTable(string proc = "/proc")
     {
         try
         {
-            return new FileInfo(link).LinkTarget is { } target ? target.EndsWith(" (deleted)", StringComparison.Ordinal) ? target[..^10] : target : null;
+            return new FileInfo(link).LinkTarget is { } target ? target.EndsWith(" (deleted)", StringComparison.Ordinal) ? target[..^10]
+                : target : null;
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {

@@ -19,7 +19,8 @@ public sealed class RunningGuard(Machine machine, IReadOnlyList<string> processN
     /// <param name="services">Services whose processes do not count, because they are stopped by whoever asks.</param>
     public ProcessLook Using(IEnumerable<string> paths, IReadOnlyList<ServiceState> services)
     {
-        var look = new ProcessTable().Using([.. paths.Where(Path.Exists).Select(Folder.RealPathOf).Distinct(StringComparer.Ordinal)], machine.IsLive ? processNames : []);
+        var look = new ProcessTable().Using(
+            [.. paths.Where(Path.Exists).Select(Folder.RealPathOf).Distinct(StringComparer.Ordinal)], machine.IsLive ? processNames : []);
         return look with { Running = [.. look.Running.Where(r => services.All(s => s.MainPid != r.Pid))] };
     }
 
@@ -32,7 +33,9 @@ public sealed class RunningGuard(Machine machine, IReadOnlyList<string> processN
     }
 
     /// <summary>Ends them by request, and answers what became of each.</summary>
-    public async Task<IReadOnlyList<EndedProcess>> EndAsync(IEnumerable<string> paths, IReadOnlyList<ServiceState> services, TimeProvider time, CancellationToken cancel) =>
+    public async Task<IReadOnlyList<EndedProcess>> EndAsync(
+        IEnumerable<string> paths, IReadOnlyList<ServiceState> services, TimeProvider time, CancellationToken cancel) =>
         Using(paths, services).Running is { Count: > 0 } running
-            ? await new ProcessEnder(new ProcessTable(), time).EndAsync(running, Patience, force: false, null, cancel).ConfigureAwait(false) : [];
+            ? await new ProcessEnder(new ProcessTable(), time)
+            .EndAsync(running, Patience, force: false, null, cancel).ConfigureAwait(false) : [];
 }

@@ -5,11 +5,13 @@ namespace Mukta.Host.Processes;
 /// <param name="Name">Its name, as the kernel keeps it (at most 15 bytes).</param>
 /// <param name="Owner">Its user's number.</param>
 /// <param name="Since">When it was started, UTC.</param>
-/// <param name="StartTicks">When it was started, in clock ticks since the machine was: tells it from a later process with the same number.</param>
+/// <param name="StartTicks">When it was started, in clock ticks since the machine was: tells it from a later process with the same
+/// number.</param>
 /// <param name="Reasons">Why it counts, strongest first.</param>
 public sealed record RunningProcess(int Pid, string Name, uint Owner, DateTimeOffset Since, long StartTicks, IReadOnlyList<string> Reasons);
 
 /// <summary>What a look at the machine's processes gave.</summary>
 /// <param name="Running">The processes that use the product.</param>
-/// <param name="Hidden">How many processes of other users could not be looked into: one of them may have a file of the product open.</param>
+/// <param name="Hidden">How many processes of other users could not be looked into: one of them may have a file of the product
+/// open.</param>
 public sealed record ProcessLook(IReadOnlyList<RunningProcess> Running, int Hidden);

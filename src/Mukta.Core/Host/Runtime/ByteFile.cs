@@ -4,7 +4,9 @@ using Microsoft.Win32.SafeHandles;
 
 namespace Mukta.Host.Runtime;
 
-/// <summary>A file of numbers and names at given places, hostile until proven: every read is within the file and of a bounded length.</summary>
+/// <summary>
+/// A file of numbers and names at given places, hostile until proven: every read is within the file and of a bounded length.
+/// </summary>
 /// <param name="file">The file.</param>
 /// <param name="isLittle">True for the least significant byte first.</param>
 internal sealed class ByteFile(SafeFileHandle file, bool isLittle)
@@ -29,11 +31,14 @@ internal sealed class ByteFile(SafeFileHandle file, bool isLittle)
         return bytes;
     }
 
-    public ushort U16(ReadOnlySpan<byte> at) => isLittle ? BinaryPrimitives.ReadUInt16LittleEndian(at) : BinaryPrimitives.ReadUInt16BigEndian(at);
+    public ushort U16(ReadOnlySpan<byte> at) =>
+        isLittle ? BinaryPrimitives.ReadUInt16LittleEndian(at) : BinaryPrimitives.ReadUInt16BigEndian(at);
 
-    public uint U32(ReadOnlySpan<byte> at) => isLittle ? BinaryPrimitives.ReadUInt32LittleEndian(at) : BinaryPrimitives.ReadUInt32BigEndian(at);
+    public uint U32(ReadOnlySpan<byte> at) =>
+        isLittle ? BinaryPrimitives.ReadUInt32LittleEndian(at) : BinaryPrimitives.ReadUInt32BigEndian(at);
 
-    public ulong U64(ReadOnlySpan<byte> at) => isLittle ? BinaryPrimitives.ReadUInt64LittleEndian(at) : BinaryPrimitives.ReadUInt64BigEndian(at);
+    public ulong U64(ReadOnlySpan<byte> at) =>
+        isLittle ? BinaryPrimitives.ReadUInt64LittleEndian(at) : BinaryPrimitives.ReadUInt64BigEndian(at);
 
     /// <summary>A name in a table, ended by NUL.</summary>
     /// <exception cref="FormatException">It does not begin or end in the table.</exception>

@@ -16,7 +16,8 @@ public sealed record ElfFile
 {
     private const int DynamicSegment = 2, LoadSegment = 1, InterpreterSegment = 3;
     private const ulong Needed = 1, StringTable = 5, StringSize = 10, SoNameTag = 14, RPathTag = 15, RunPathTag = 29, Flags1 = 0x6ffffffb;
-    private const ulong VersionsDefinedTag = 0x6ffffffc, VersionsDefinedCount = 0x6ffffffd, VersionsNeededTag = 0x6ffffffe, VersionsNeededCount = 0x6fffffff;
+    private const ulong VersionsDefinedTag = 0x6ffffffc, VersionsDefinedCount = 0x6ffffffd, VersionsNeededTag = 0x6ffffffe,
+        VersionsNeededCount = 0x6fffffff;
     private const int MostSegments = 512, MostDynamic = 1 << 16, MostVersions = 1 << 14;
 
     /// <summary>True for 64-bit, false for 32-bit.</summary>
@@ -72,7 +73,8 @@ public sealed record ElfFile
     }
 
     /// <summary>Reads a file.</summary>
-    /// <exception cref="FormatException">It is none that could be loaded; the message is the end of the sentence "the file is damaged: ...".</exception>
+    /// <exception cref="FormatException">It is none that could be loaded; the message is the end of the sentence "the file is damaged:
+    /// ...".</exception>
     public static ElfFile Read(SafeFileHandle file)
     {
         var start = new ByteFile(file, true).Bytes(0, 16);
@@ -81,7 +83,9 @@ public sealed record ElfFile
         var (is64, bytes) = (start[4] == 2, new ByteFile(file, start[5] == 1));
         var head = bytes.Bytes(0, is64 ? 64ul : 52ul);
         var elf = new ElfFile { Is64 = is64, Machine = bytes.U16(head.AsSpan(18)) };
-        elf.ReadSegments(bytes, is64 ? bytes.U64(head.AsSpan(32)) : bytes.U32(head.AsSpan(28)), bytes.U16(head.AsSpan(is64 ? 54 : 42)), bytes.U16(head.AsSpan(is64 ? 56 : 44)));
+        elf.ReadSegments(
+            bytes, is64 ? bytes.U64(head.AsSpan(32)) : bytes.U32(head.AsSpan(28)), bytes.U16(head.AsSpan(is64 ? 54 : 42)),
+            bytes.U16(head.AsSpan(is64 ? 56 : 44)));
         return elf;
     }
 
@@ -172,5 +176,6 @@ public sealed record ElfFile
         return defined;
     }
 
-    private static ulong Bounded(ulong count) => count <= MostVersions ? count : throw new FormatException("it has more versions than is possible");
+    private static ulong Bounded(ulong count) =>
+        count <= MostVersions ? count : throw new FormatException("it has more versions than is possible");
 }

@@ -8,7 +8,8 @@ namespace Mukta.Host.Runtime;
 /// <param name="FoundAt">Where the loader would take it from; null where it would find none that fits.</param>
 /// <param name="Foreign">One of this name that was passed over, with its architecture; null where there was none.</param>
 /// <param name="TooOld">Versions that are needed of it and that it does not define.</param>
-public sealed record LibraryFact(string Name, string NeededBy, string? FoundAt, string? Foreign = null, IReadOnlyList<string>? TooOld = null);
+public sealed record LibraryFact(
+    string Name, string NeededBy, string? FoundAt, string? Foreign = null, IReadOnlyList<string>? TooOld = null);
 
 /// <summary>
 /// Looks for libraries as the GNU loader does (ld.so(8)): DT_RPATH, LD_LIBRARY_PATH, DT_RUNPATH, the cache, the usual
@@ -46,7 +47,13 @@ public sealed class LibrarySearch(Machine machine)
             }
 
             foreach (var old in by.Elf.VersionsNeeded.Where(v => !v.IsWeak && Lacks(facts, v)).GroupBy(v => v.Library))
-                facts[old.Key] = facts[old.Key] with { TooOld = [.. (facts[old.Key].TooOld ?? []).Union(old.Select(o => o.Version))], NeededBy = by.Path };
+            {
+                facts[old.Key] = facts[old.Key] with
+                {
+                    TooOld = [.. (facts[old.Key].TooOld ?? []).Union(old.Select(o => o.Version))],
+                    NeededBy = by.Path,
+                };
+            }
         }
 
         return [.. facts.Values];
@@ -54,8 +61,10 @@ public sealed class LibrarySearch(Machine machine)
 
     /// <summary>The newest version of the C library that is defined, such as 2.36; null where there is none of the GNU kind.</summary>
     /// <param name="like">A program of the wanted architecture.</param>
-    public Version? Libc(ElfFile like) => Candidates("libc.so.6", new Loaded("/", like, null), like, "").Select(Open).FirstOrDefault(e => e?.Fits(like) == true)?
-        .VersionsDefined.Where(v => v.StartsWith("GLIBC_2", StringComparison.Ordinal)).Select(v => Version.TryParse(v.AsSpan(6), out var version) ? version : null).Max();
+    public Version? Libc(ElfFile like) =>
+        Candidates("libc.so.6", new Loaded("/", like, null), like, "").Select(Open).FirstOrDefault(e => e?.Fits(like) == true)?
+        .VersionsDefined.Where(v => v.StartsWith("GLIBC_2", StringComparison.Ordinal))
+        .Select(v => Version.TryParse(v.AsSpan(6), out var version) ? version : null).Max();
 
     private (LibraryFact Fact, ElfFile? Elf) Find(string name, Loaded by, ElfFile program, string libraryPath)
     {
@@ -86,27 +95,46 @@ public sealed class LibrarySearch(Machine machine)
         folders.AddRange(libraryPath.Split([':', ';'], StringSplitOptions.RemoveEmptyEntries).Select(f => Expanded(f, by.Path, program)));
         folders.AddRange(by.Elf.RunPath.Select(f => Expanded(f, by.Path, program)));
         var named = folders.Select(f => Path.Join(f, name));
-        return by.Elf.WithoutUsualFolders ? named : named.Concat(cache.Value[name]).Concat(UsualFolders(program).Select(f => Path.Join(f, name)));
+        return by.Elf.WithoutUsualFolders ? named
+            : named.Concat(cache.Value[name]).Concat(UsualFolders(program).Select(f => Path.Join(f, name)));
     }
 
     /// <summary>A folder with $ORIGIN, $LIB and $PLATFORM replaced ("Dynamic string tokens" in ld.so(8)).</summary>
     private string Expanded(string folder, string by, ElfFile program)
     {
         var origin = Path.GetDirectoryName(machine.NameOf(Real(by))) ?? "/";
-        return new[] { ("ORIGIN", origin), ("LIB", program.Is64 ? "lib64" : "lib"), ("PLATFORM", program.Machine == 62 ? "x86_64" : "i686") }
-            .Aggregate(folder, (text, token) => text.Replace($"${{{token.Item1}}}", token.Item2, StringComparison.Ordinal).Replace($"${token.Item1}", token.Item2, StringComparison.Ordinal));
+        return new[]
+        {
+            ("ORIGIN", origin),
+            ("LIB", program.Is64 ? "lib64" : "lib"),
+            ("PLATFORM", program.Machine == 62 ? "x86_64" : "i686"),
+        }
+            .Aggregate(
+            folder, (text, token) => text.Replace($"${{{token.Item1}}}", token.Item2, StringComparison.Ordinal)
+            .Replace($"${token.Item1}", token.Item2, StringComparison.Ordinal));
     }
 
     private static IEnumerable<string> UsualFolders(ElfFile like)
     {
-        var triplet = (like.Machine, like.Is64) switch { (62, true) => "x86_64-linux-gnu", (3, _) => "i386-linux-gnu", (183, _) => "aarch64-linux-gnu", (40, _) => "arm-linux-gnueabihf", _ => null };
+        var triplet =
+            (like.Machine, like.Is64) switch
+            {
+                (62, true) => "x86_64-linux-gnu",
+                (3, _) => "i386-linux-gnu",
+                (183, _) => "aarch64-linux-gnu",
+                (40, _) => "arm-linux-gnueabihf",
+                _ => null
+            };
         string[] folders = like.Is64 ? ["/lib64", "/usr/lib64", "/lib", "/usr/lib"] : ["/lib32", "/usr/lib32", "/lib", "/usr/lib"];
         return triplet is null ? folders : folders.Prepend($"/usr/lib/{triplet}").Prepend($"/lib/{triplet}");
     }
 
-    /// <summary>True where a library was found that defines versions, but not this one. One that defines none is taken as it is, as the loader does.</summary>
+    /// <summary>
+    /// True where a library was found that defines versions, but not this one. One that defines none is taken as it is, as the loader does.
+    /// </summary>
     private bool Lacks(Dictionary<string, LibraryFact> facts, VersionNeed need) =>
-        facts.GetValueOrDefault(need.Library)?.FoundAt is { } at && Open(at) is { VersionsDefined: { Count: > 0 } defined } && !defined.Contains(need.Version);
+        facts.GetValueOrDefault(need.Library)?.FoundAt is { } at && Open(at) is { VersionsDefined: { Count: > 0 } defined }
+        && !defined.Contains(need.Version);
 
     private ElfFile? Open(string path)
     {

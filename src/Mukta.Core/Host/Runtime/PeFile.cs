@@ -14,7 +14,8 @@ public sealed record PeFile(int Machine, IReadOnlyList<string> Libraries)
     private const ulong LongestName = 256;
 
     /// <summary>The processor and width in words.</summary>
-    public string Architecture => Machine switch { 0x8664 => "64-bit x86", 0x14c => "32-bit x86", 0xaa64 => "64-bit ARM", _ => $"processor {Machine:x}" };
+    public string Architecture =>
+        Machine switch { 0x8664 => "64-bit x86", 0x14c => "32-bit x86", 0xaa64 => "64-bit ARM", _ => $"processor {Machine:x}" };
 
     /// <summary>True where a file begins as a PE file does.</summary>
     public static bool IsPe(SafeFileHandle file)
@@ -24,7 +25,8 @@ public sealed record PeFile(int Machine, IReadOnlyList<string> Libraries)
     }
 
     /// <summary>Reads a file.</summary>
-    /// <exception cref="FormatException">It is none that could be loaded; the message is the end of the sentence "the file is damaged: ...".</exception>
+    /// <exception cref="FormatException">It is none that could be loaded; the message is the end of the sentence "the file is damaged:
+    /// ...".</exception>
     public static PeFile Read(SafeFileHandle file)
     {
         var bytes = new ByteFile(file, isLittle: true);
@@ -82,7 +84,8 @@ public sealed record PeFile(int Machine, IReadOnlyList<string> Libraries)
         for (var at = 0; at < sections.Length; at += 40)
         {
             var section = sections.AsSpan(at);
-            var (start, length, offset) = (bytes.U32(section[12..]), Math.Max(bytes.U32(section[8..]), bytes.U32(section[16..])), bytes.U32(section[20..]));
+            var (start, length, offset) =
+                (bytes.U32(section[12..]), Math.Max(bytes.U32(section[8..]), bytes.U32(section[16..])), bytes.U32(section[20..]));
             if (address >= start && address - start < length)
                 return (ulong)offset + (address - start);
         }

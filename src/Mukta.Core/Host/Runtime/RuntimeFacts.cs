@@ -15,8 +15,10 @@ public sealed record ProgramFacts(string Path, string? Fault, string? Architectu
 /// <param name="Programs">Its programs; those that are missing altogether are not listed.</param>
 /// <param name="Kernel">The kernel's version; null where the machine is not running.</param>
 /// <param name="Libc">The C library's version; null where no program tells which one counts.</param>
-/// <param name="Drivers">The versions of the loaded kernel modules that the profile asks about; null for one that is loaded and does not tell.</param>
-public sealed record RuntimeFacts(IReadOnlyList<ProgramFacts> Programs, Version? Kernel, Version? Libc, IReadOnlyDictionary<string, Version?> Drivers)
+/// <param name="Drivers">The versions of the loaded kernel modules that the profile asks about; null for one that is loaded and does not
+/// tell.</param>
+public sealed record RuntimeFacts(
+    IReadOnlyList<ProgramFacts> Programs, Version? Kernel, Version? Libc, IReadOnlyDictionary<string, Version?> Drivers)
 {
     /// <summary>Looks at the machine.</summary>
     /// <param name="machine">The machine.</param>
@@ -35,18 +37,23 @@ public sealed record RuntimeFacts(IReadOnlyList<ProgramFacts> Programs, Version?
             first ??= elf;
         }
 
-        var drivers = machine.IsLive ? needs.Drivers.Keys.Where(d => Directory.Exists($"/sys/module/{d}")).ToDictionary(d => d, DriverVersion, StringComparer.Ordinal) : [];
-        return new RuntimeFacts(programs, machine.IsLive ? Parsed(File.ReadAllText("/proc/sys/kernel/osrelease")) : null, first is null ? null : search.Libc(first), drivers);
+        var drivers = machine.IsLive ? needs.Drivers.Keys.Where(d => Directory.Exists($"/sys/module/{d}"))
+            .ToDictionary(d => d, DriverVersion, StringComparer.Ordinal) : [];
+        return new RuntimeFacts(
+            programs, machine.IsLive ? Parsed(File.ReadAllText("/proc/sys/kernel/osrelease")) : null,
+            first is null ? null : search.Libc(first), drivers);
     }
 
     /// <summary>The numbers at the beginning of a version such as 6.1.0-28-amd64; null where there are none.</summary>
     internal static Version? Parsed(string text)
     {
-        var numbers = text.Trim().Split('.', '-', '+', '_', ' ').TakeWhile(p => int.TryParse(p, NumberStyles.None, CultureInfo.InvariantCulture, out _)).Take(3).ToList();
+        var numbers = text.Trim().Split('.', '-', '+', '_', ' ')
+            .TakeWhile(p => int.TryParse(p, NumberStyles.None, CultureInfo.InvariantCulture, out _)).Take(3).ToList();
         return numbers.Count == 0 ? null : Version.Parse(string.Join('.', numbers.Count == 1 ? [numbers[0], "0"] : numbers));
     }
 
-    private static (ProgramFacts Facts, ElfFile? Elf) Read(Machine machine, LibrarySearch search, RuntimeNeeds needs, string install, string program, string libraryPath)
+    private static (ProgramFacts Facts, ElfFile? Elf) Read(
+        Machine machine, LibrarySearch search, RuntimeNeeds needs, string install, string program, string libraryPath)
     {
         var path = System.IO.Path.Join(install, program);
         try
@@ -55,13 +62,20 @@ public sealed record RuntimeFacts(IReadOnlyList<ProgramFacts> Programs, Version?
             if (PeFile.IsPe(file))
                 return (LayerLibraries.Of(machine, needs, install, program, PeFile.Read(file)), null);
             if (!ElfFile.IsElf(file))
-                return (new ProgramFacts(program, IsScript(file) ? null : "is no program that this system knows", "a script", null, []), null);
+            {
+                return (new ProgramFacts(program, IsScript(file) ? null : "is no program that this system knows", "a script", null, []),
+                    null);
+            }
+
             var elf = ElfFile.Read(file);
-            return (new ProgramFacts(program, null, elf.Architecture, machine.IsLive ? RunsHereAs(elf) : null, search.Of(machine.NameOf(path), elf, libraryPath)), elf);
+            return (new ProgramFacts(
+                program, null, elf.Architecture, machine.IsLive ? RunsHereAs(elf) : null,
+                search.Of(machine.NameOf(path), elf, libraryPath)), elf);
         }
         catch (Exception e) when (e is FormatException or OverflowException)
         {
-            return (new ProgramFacts(program, $"is damaged: {(e is FormatException ? e.Message : "it points beyond its own end")}", null, null, []), null);
+            return (new ProgramFacts(
+                program, $"is damaged: {(e is FormatException ? e.Message : "it points beyond its own end")}", null, null, []), null);
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {
@@ -82,10 +96,13 @@ public sealed record RuntimeFacts(IReadOnlyList<ProgramFacts> Programs, Version?
         return RandomAccess.Read(file, magic, 0) == 2 && magic.SequenceEqual("#!"u8);
     }
 
-    private static Version? DriverVersion(string module) => File.Exists($"/sys/module/{module}/version") ? Parsed(File.ReadAllText($"/sys/module/{module}/version")) : null;
+    private static Version? DriverVersion(string module) =>
+        File.Exists($"/sys/module/{module}/version") ? Parsed(File.ReadAllText($"/sys/module/{module}/version")) : null;
 }
 
-/// <summary>Looks for the libraries of PE programs: next to the program, then in the compatibility layer's folder, whatever the letter case.</summary>
+/// <summary>
+/// Looks for the libraries of PE programs: next to the program, then in the compatibility layer's folder, whatever the letter case.
+/// </summary>
 internal static class LayerLibraries
 {
     public static ProgramFacts Of(Machine machine, RuntimeNeeds needs, string install, string program, PeFile pe)
@@ -96,11 +113,16 @@ internal static class LayerLibraries
         var queue = new Queue<(string Path, PeFile Pe)>([(System.IO.Path.Join(install, program), pe)]);
         while (queue.TryDequeue(out var by))
         {
-            foreach (var name in by.Pe.Libraries.Where(n => !IsVirtual(n) && !facts.ContainsKey(n)).Distinct(StringComparer.OrdinalIgnoreCase).ToList())
+            foreach (var name in by.Pe.Libraries.Where(n => !IsVirtual(n) && !facts.ContainsKey(n))
+                .Distinct(StringComparer.OrdinalIgnoreCase).ToList())
             {
-                var found = layer.Prepend(beside).SelectMany(folder => Named(folder, name)).Select(path => (Path: path, Pe: Open(path))).Where(f => f.Pe is not null).ToList();
+                var found = layer.Prepend(beside).SelectMany(folder => Named(folder, name)).Select(path => (Path: path, Pe: Open(path)))
+                    .Where(f => f.Pe is not null).ToList();
                 var fitting = found.Find(f => f.Pe!.Machine == pe.Machine);
-                facts.Add(name, new LibraryFact(name, by.Path, fitting.Path, fitting.Path is null && found.Count > 0 ? $"{found[0].Path} is {found[0].Pe!.Architecture}" : null));
+                facts.Add(
+                    name, new LibraryFact(
+                    name, by.Path, fitting.Path,
+                    fitting.Path is null && found.Count > 0 ? $"{found[0].Path} is {found[0].Pe!.Architecture}" : null));
                 if (fitting.Path is not null && System.IO.Path.GetDirectoryName(fitting.Path) == beside)
                     queue.Enqueue((fitting.Path, fitting.Pe!)); // The layer answers for its own.
             }
@@ -110,10 +132,12 @@ internal static class LayerLibraries
     }
 
     /// <summary>True for names that stand for sets of functions and not for files; every layer resolves them itself.</summary>
-    private static bool IsVirtual(string name) => name.StartsWith("api-ms-", StringComparison.OrdinalIgnoreCase) || name.StartsWith("ext-ms-", StringComparison.OrdinalIgnoreCase);
+    private static bool IsVirtual(string name) =>
+        name.StartsWith("api-ms-", StringComparison.OrdinalIgnoreCase) || name.StartsWith("ext-ms-", StringComparison.OrdinalIgnoreCase);
 
     private static IEnumerable<string> Named(string folder, string name) => Directory.Exists(folder)
-        ? Directory.EnumerateFiles(folder).Where(f => string.Equals(System.IO.Path.GetFileName(f), name, StringComparison.OrdinalIgnoreCase))
+        ? Directory.EnumerateFiles(folder)
+        .Where(f => string.Equals(System.IO.Path.GetFileName(f), name, StringComparison.OrdinalIgnoreCase))
         : [];
 
     private static PeFile? Open(string path)

@@ -51,4 +51,5 @@ public interface IServiceControl
 /// <param name="where">The command.</param>
 /// <param name="next">What to do next.</param>
 /// <param name="inner">The failure underneath.</param>
-public sealed class ServiceControlFailed(string what, string where, string next, Exception? inner = null) : MuktaException(ExitCode.Blocked, what, where, next, inner);
+public sealed class ServiceControlFailed(string what, string where, string next, Exception? inner = null)
+    : MuktaException(ExitCode.Blocked, what, where, next, inner);

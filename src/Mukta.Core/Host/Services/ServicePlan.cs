@@ -57,14 +57,17 @@ public sealed record ServicePlan(IReadOnlyList<ServiceStep> Steps)
             acts.Add(ServiceAct.Unmask);
         if (before.Startup is "enabled" or "disabled" && now.Startup != before.Startup)
             acts.Add(before.Startup == "enabled" ? ServiceAct.Enable : ServiceAct.Disable);
-        if (before.Active is "active" or "inactive" or "failed" && now.Active != before.Active && (before.Active == "active" || now.Active is not ("inactive" or "failed")))
+        if (before.Active is "active" or "inactive" or "failed" && now.Active != before.Active
+            && (before.Active == "active" || now.Active is not ("inactive" or "failed")))
             acts.Add(before.Active == "active" ? ServiceAct.Start : ServiceAct.Stop);
         if (before.IsMasked && !now.IsMasked)
             acts.Add(ServiceAct.Mask);
         return new ServicePlan([.. acts.Select(a => new ServiceStep(a, before.Unit))]);
     }
 
-    /// <summary>The services in such an order that each comes behind those that it needs. Names that go round in a circle keep the profile's order.</summary>
+    /// <summary>
+    /// The services in such an order that each comes behind those that it needs. Names that go round in a circle keep the profile's order.
+    /// </summary>
     internal static IReadOnlyList<ServiceExpectation> Ordered(IReadOnlyList<ServiceExpectation> expected)
     {
         var ordered = new List<ServiceExpectation>();
@@ -87,7 +90,8 @@ public sealed record ServicePlan(IReadOnlyList<ServiceStep> Steps)
     {
         if (state.IsMasked)
             yield return new ServiceStep(ServiceAct.Unmask, service.Unit);
-        if (!state.HasStartup(service.Startup) && service.Startup is "enabled" or "disabled" && (service.Startup == "enabled" || !state.IsMasked))
+        if (!state.HasStartup(service.Startup) && service.Startup is "enabled" or "disabled"
+            && (service.Startup == "enabled" || !state.IsMasked))
             yield return new ServiceStep(service.Startup == "enabled" ? ServiceAct.Enable : ServiceAct.Disable, service.Unit);
         if (state.Active == "failed")
             yield return new ServiceStep(ServiceAct.ResetFailed, service.Unit);

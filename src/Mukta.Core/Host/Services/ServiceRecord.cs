@@ -13,5 +13,6 @@ internal static class ServiceRecord
     }
 
     /// <summary>How a service is, as a journal has it.</summary>
-    public static ServiceChanged Of(ServiceState state) => new(state.Unit, state.IsMasked ? "masked" : state.Startup, state.Active ?? "unknown");
+    public static ServiceChanged Of(ServiceState state) =>
+        new(state.Unit, state.IsMasked ? "masked" : state.Startup, state.Active ?? "unknown");
 }

@@ -29,19 +29,25 @@ public sealed class ServiceRestorer(IServiceControl control, TimeProvider time)
         foreach (var (service, state) in expected.Zip(states))
         {
             var isSilent = !state.IsThere || state.IsAsExpected(service);
-            looked.Add(isSilent ? state : state with { LastLines = await control.LastLinesAsync(service.Unit, LinesShown, cancel).ConfigureAwait(false) });
+            looked.Add(
+                isSilent ? state
+                : state with { LastLines = await control.LastLinesAsync(service.Unit, LinesShown, cancel).ConfigureAwait(false) });
         }
 
         return looked;
     }
 
-    /// <summary>Does the steps, in order; ends at the first that fails. How each service was is written down before its first step.</summary>
+    /// <summary>
+    /// Does the steps, in order; ends at the first that fails. How each service was is written down before its first step.
+    /// </summary>
     /// <param name="operation">Where to write it down.</param>
     /// <param name="plan">The plan.</param>
     /// <param name="expected">All services of the profile.</param>
     /// <param name="doing">Told what is being done.</param>
     /// <param name="cancel">Interrupts between steps.</param>
-    public async Task<ServiceOutcome> DoAsync(Operation operation, ServicePlan plan, IReadOnlyList<ServiceExpectation> expected, Action<ServiceStep>? doing, CancellationToken cancel)
+    public async Task<ServiceOutcome> DoAsync(
+        Operation operation, ServicePlan plan, IReadOnlyList<ServiceExpectation> expected, Action<ServiceStep>? doing,
+        CancellationToken cancel)
     {
         var done = new List<ServiceStep>();
         MuktaException? failure = null;

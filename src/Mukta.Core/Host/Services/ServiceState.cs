@@ -6,17 +6,28 @@ namespace Mukta.Host.Services;
 /// <param name="Unit">The unit's name.</param>
 /// <param name="Load">loaded, not-found, masked, bad-setting, error.</param>
 /// <param name="Startup">Startup mode: enabled, disabled, static, masked and others; empty where it is not known.</param>
-/// <param name="Active">active, inactive, failed, activating, deactivating, reloading; null where nobody can know, on a disk that is only mounted.</param>
-/// <param name="Sub">The unit's own state, such as running or dead.</param>
-/// <param name="Result">Why it ended: success, exit-code, signal, timeout and others.</param>
-/// <param name="ExitStatus">The exit code or signal of its main process.</param>
-/// <param name="Since">When it came into this state, UTC; null where it never was in another.</param>
-/// <param name="MainPid">Its main process; 0 for none.</param>
-/// <param name="Restarts">How often the manager has started it again by itself.</param>
-public sealed record ServiceState(
-    string Unit, string Load, string Startup, string? Active, string Sub = "", string Result = "success", int ExitStatus = 0,
-    DateTimeOffset? Since = null, int MainPid = 0, int Restarts = 0)
+/// <param name="Active">active, inactive, failed, activating, deactivating, reloading; null where nobody can know, on a disk that is only
+/// mounted.</param>
+public sealed record ServiceState(string Unit, string Load, string Startup, string? Active)
 {
+    /// <summary>The unit's own state, such as running or dead.</summary>
+    public string Sub { get; init; } = "";
+
+    /// <summary>Why it ended: success, exit-code, signal, timeout and others.</summary>
+    public string Result { get; init; } = "success";
+
+    /// <summary>The exit code or signal of its main process.</summary>
+    public int ExitStatus { get; init; }
+
+    /// <summary>When it came into this state, UTC; null where it never was in another.</summary>
+    public DateTimeOffset? Since { get; init; }
+
+    /// <summary>Its main process; 0 for none.</summary>
+    public int MainPid { get; init; }
+
+    /// <summary>How often the manager has started it again by itself.</summary>
+    public int Restarts { get; init; }
+
     /// <summary>The last lines it logged; only asked for where something is wrong.</summary>
     public IReadOnlyList<string> LastLines { get; init; } = [];
 
@@ -36,5 +47,6 @@ public sealed record ServiceState(
 
     /// <summary>True where it is just as the profile asks for, as far as that can be known.</summary>
     public bool IsAsExpected(ServiceExpectation expected) =>
-        IsThere && !IsMasked && HasStartup(expected.Startup) && (Active is null || Active == expected.State || (Active == "reloading" && expected.State == "active"));
+        IsThere && !IsMasked && HasStartup(expected.Startup)
+        && (Active is null || Active == expected.State || (Active == "reloading" && expected.State == "active"));
 }

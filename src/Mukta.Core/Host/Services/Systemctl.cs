@@ -13,10 +13,13 @@ namespace Mukta.Host.Services;
 /// <param name="time">For the times that systemd counts from the machine's start.</param>
 public sealed class Systemctl(string systemctl, string journalctl, TimeProvider time) : IServiceControl
 {
-    /// <summary>The environment variable that names another program that answers as systemctl does; journalctl is looked for beside it.</summary>
+    /// <summary>
+    /// The environment variable that names another program that answers as systemctl does; journalctl is looked for beside it.
+    /// </summary>
     public const string Variable = "MUKTA_SYSTEMCTL";
 
-    private const string Asked = "Id,LoadState,UnitFileState,ActiveState,SubState,Result,ExecMainStatus,StateChangeTimestampMonotonic,MainPID,NRestarts";
+    private const string Asked =
+        "Id,LoadState,UnitFileState,ActiveState,SubState,Result,ExecMainStatus,StateChangeTimestampMonotonic,MainPID,NRestarts";
     private static readonly TimeSpan LongestAnswer = TimeSpan.FromSeconds(3);
     private static readonly TimeSpan LongestDeed = TimeSpan.FromSeconds(100); // systemd itself gives up on a start after 90 s.
 
@@ -32,11 +35,16 @@ public sealed class Systemctl(string systemctl, string journalctl, TimeProvider 
         if (environment(Variable) is not { Length: > 0 } named)
             return new Systemctl(OnPath(environment, "systemctl"), OnPath(environment, "journalctl"), time);
         var beside = Path.Join(Path.GetDirectoryName(named), "journalctl");
-        return new Systemctl(Path.GetFullPath(named), File.Exists(beside) ? Path.GetFullPath(beside) : OnPath(environment, "journalctl"), time) { NeedsRoot = false };
+        return new Systemctl(
+            Path.GetFullPath(named), File.Exists(beside) ? Path.GetFullPath(beside) : OnPath(environment, "journalctl"), time)
+        {
+            NeedsRoot = false,
+        };
     }
 
     /// <summary>A program on the path, never one that lies in the working folder: that folder may be anybody's.</summary>
-    private static string OnPath(Func<string, string?> environment, string program) => (environment("PATH") ?? "").Split(':').Where(Path.IsPathRooted)
+    private static string OnPath(Func<string, string?> environment, string program) =>
+        (environment("PATH") ?? "").Split(':').Where(Path.IsPathRooted)
         .Select(folder => Path.Join(folder, program)).FirstOrDefault(File.Exists) ?? Path.Join("/usr/bin", program);
 
     /// <inheritdoc/>
@@ -44,12 +52,14 @@ public sealed class Systemctl(string systemctl, string journalctl, TimeProvider 
     {
         if (units.Count == 0)
             return [];
-        var (code, output, error) = await RunAsync(systemctl, ["show", "--no-pager", $"--property={Asked}", "--", .. units], LongestAnswer, cancel).ConfigureAwait(false);
+        var (code, output, error) = await RunAsync(
+            systemctl, ["show", "--no-pager", $"--property={Asked}", "--", .. units], LongestAnswer, cancel).ConfigureAwait(false);
         var blocks = output.Split("\n\n", StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
         if (code != 0 || blocks.Length != units.Count)
         {
             throw new ServiceControlFailed(
-                "The service manager does not answer.", $"{systemctl} show: {(error.Length > 0 ? error : $"exit code {code}, {blocks.Length} of {units.Count} units")}",
+                "The service manager does not answer.",
+                $"{systemctl} show: {(error.Length > 0 ? error : $"exit code {code}, {blocks.Length} of {units.Count} units")}",
                 "Is this machine run by systemd, and is it up? Type: systemctl is-system-running");
         }
 
@@ -61,7 +71,8 @@ public sealed class Systemctl(string systemctl, string journalctl, TimeProvider 
     {
         try
         {
-            string[] asked = ["--no-pager", "--quiet", "--output=json", $"--lines={count.ToString(CultureInfo.InvariantCulture)}", $"--unit={unit}"];
+            string[] asked =
+                ["--no-pager", "--quiet", "--output=json", $"--lines={count.ToString(CultureInfo.InvariantCulture)}", $"--unit={unit}"];
             var (_, output, _) = await RunAsync(journalctl, asked, LongestAnswer, cancel).ConfigureAwait(false);
             return [.. output.Split('\n', StringSplitOptions.RemoveEmptyEntries).Select(Message).OfType<string>()];
         }
@@ -75,23 +86,32 @@ public sealed class Systemctl(string systemctl, string journalctl, TimeProvider 
     public async Task DoAsync(ServiceAct act, string unit, CancellationToken cancel)
     {
         var verb = act == ServiceAct.ResetFailed ? "reset-failed" : act.ToString().ToLowerInvariant();
-        var (code, _, error) = await RunAsync(systemctl, [verb, "--no-ask-password", "--", unit], LongestDeed, cancel).ConfigureAwait(false);
+        var (code, _, error) = await RunAsync(
+            systemctl, [verb, "--no-ask-password", "--", unit], LongestDeed, cancel).ConfigureAwait(false);
         if (code != 0)
         {
             throw new ServiceControlFailed(
-                $"The service manager did not {verb} {unit}.", $"{systemctl} {verb} {unit}: {(error.Length > 0 ? error : $"exit code {code}")}",
+                $"The service manager did not {verb} {unit}.",
+                $"{systemctl} {verb} {unit}: {(error.Length > 0 ? error : $"exit code {code}")}",
                 $"Look at why with: systemctl status {unit}");
         }
     }
 
     private ServiceState Read(string unit, string block)
     {
-        var values = block.Split('\n').Select(l => l.Split('=', 2)).Where(l => l.Length == 2).ToDictionary(l => l[0], l => l[1], StringComparer.Ordinal);
+        var values = block.Split('\n').Select(l => l.Split('=', 2)).Where(l => l.Length == 2)
+            .ToDictionary(l => l[0], l => l[1], StringComparer.Ordinal);
         string Text(string key) => values.GetValueOrDefault(key, "");
         int Number(string key) => int.TryParse(Text(key), NumberStyles.Integer, CultureInfo.InvariantCulture, out var number) ? number : 0;
-        return new ServiceState(
-            unit, Text("LoadState"), Text("UnitFileState"), Text("ActiveState"), Text("SubState"), Text("Result"), Number("ExecMainStatus"),
-            Since(Text("StateChangeTimestampMonotonic")), Number("MainPID"), Number("NRestarts"));
+        return new ServiceState(unit, Text("LoadState"), Text("UnitFileState"), Text("ActiveState"))
+        {
+            Sub = Text("SubState"),
+            Result = Text("Result"),
+            ExitStatus = Number("ExecMainStatus"),
+            Since = Since(Text("StateChangeTimestampMonotonic")),
+            MainPid = Number("MainPID"),
+            Restarts = Number("NRestarts"),
+        };
     }
 
     /// <summary>A time from the count of microseconds since the machine's start that systemd gives (CLOCK_MONOTONIC).</summary>
@@ -100,13 +120,16 @@ public sealed class Systemctl(string systemctl, string journalctl, TimeProvider 
             ? time.GetUtcNow() - TimeSpan.FromMilliseconds(Math.Max(0, Environment.TickCount64 - (value / 1000)))
             : null;
 
-    /// <summary>The text of a line of the journal (JSON, see systemd.journal-fields(7)); bytes that are no text come as numbers and are left out.</summary>
+    /// <summary>
+    /// The text of a line of the journal (JSON, see systemd.journal-fields(7)); bytes that are no text come as numbers and are left out.
+    /// </summary>
     private static string? Message(string line)
     {
         try
         {
             using var entry = JsonDocument.Parse(line);
-            return entry.RootElement.TryGetProperty("MESSAGE", out var message) && message.ValueKind == JsonValueKind.String ? message.GetString() : null;
+            return entry.RootElement.TryGetProperty("MESSAGE", out var message) && message.ValueKind == JsonValueKind.String
+                ? message.GetString() : null;
         }
         catch (JsonException)
         {
@@ -114,9 +137,15 @@ public sealed class Systemctl(string systemctl, string journalctl, TimeProvider 
         }
     }
 
-    private static async Task<(int Code, string Output, string Error)> RunAsync(string program, IReadOnlyList<string> arguments, TimeSpan limit, CancellationToken cancel)
+    private static async Task<(int Code, string Output, string Error)> RunAsync(
+        string program, IReadOnlyList<string> arguments, TimeSpan limit, CancellationToken cancel)
     {
-        var start = new ProcessStartInfo(program, arguments) { RedirectStandardInput = true, RedirectStandardOutput = true, RedirectStandardError = true };
+        var start = new ProcessStartInfo(program, arguments)
+        {
+            RedirectStandardInput = true,
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+        };
         start.Environment["LC_ALL"] = "C";
         start.Environment["SYSTEMD_COLORS"] = "0";
         using var timed = CancellationTokenSource.CreateLinkedTokenSource(cancel);
@@ -132,14 +161,17 @@ public sealed class Systemctl(string systemctl, string journalctl, TimeProvider 
         }
         catch (System.ComponentModel.Win32Exception e)
         {
-            throw new ServiceControlFailed("The service manager's program cannot be started.", program, $"Is this machine run by systemd? Name the program with {Variable}.", e);
+            throw new ServiceControlFailed(
+                "The service manager's program cannot be started.", program,
+                $"Is this machine run by systemd? Name the program with {Variable}.", e);
         }
         catch (OperationCanceledException e)
         {
             process?.Kill(entireProcessTree: true);
             cancel.ThrowIfCancellationRequested();
             throw new ServiceControlFailed(
-                string.Create(CultureInfo.InvariantCulture, $"The service manager has not answered within {limit.TotalSeconds:0} s."), $"{program} {string.Join(' ', arguments)}",
+                string.Create(CultureInfo.InvariantCulture, $"The service manager has not answered within {limit.TotalSeconds:0} s."),
+                $"{program} {string.Join(' ', arguments)}",
                 "Look at it with: systemctl is-system-running", e);
         }
         finally

@@ -2,12 +2,16 @@ using Mukta.Disk;
 
 namespace Mukta.Host.Services;
 
-/// <summary>What a mounted disk tells of its services: the unit files, and the links by which they are enabled (systemd.unit(5)). Whether one is up, nobody can know.</summary>
+/// <summary>
+/// What a mounted disk tells of its services: the unit files, and the links by which they are enabled (systemd.unit(5)). Whether one is up,
+/// nobody can know.
+/// </summary>
 /// <param name="root">Where the disk is mounted.</param>
 public sealed class UnitLinks(string root) : IServiceControl
 {
     private const long LongestUnit = 1 << 20;
-    private static readonly string[] OwnFirst = ["etc/systemd/system", "usr/local/lib/systemd/system", "usr/lib/systemd/system", "lib/systemd/system"];
+    private static readonly string[] OwnFirst =
+        ["etc/systemd/system", "usr/local/lib/systemd/system", "usr/lib/systemd/system", "lib/systemd/system"];
 
     /// <inheritdoc/>
     public bool CanChange => false;
@@ -17,7 +21,8 @@ public sealed class UnitLinks(string root) : IServiceControl
         Task.FromResult<IReadOnlyList<ServiceState>>([.. units.Select(Look)]);
 
     /// <inheritdoc/>
-    public Task<IReadOnlyList<string>> LastLinesAsync(string unit, int count, CancellationToken cancel) => Task.FromResult<IReadOnlyList<string>>([]);
+    public Task<IReadOnlyList<string>> LastLinesAsync(string unit, int count, CancellationToken cancel) =>
+        Task.FromResult<IReadOnlyList<string>>([]);
 
     /// <inheritdoc/>
     public Task DoAsync(ServiceAct act, string unit, CancellationToken cancel) => throw new NotSupportedException();
@@ -33,7 +38,8 @@ public sealed class UnitLinks(string root) : IServiceControl
                     continue;
                 if (file.LinkTarget == "/dev/null" || (file.LinkTarget is null && file.Length == 0))
                     return new ServiceState(unit, "masked", "masked", null);
-                return new ServiceState(unit, "loaded", IsWanted(unit) ? "enabled" : HasInstallSection(folder, unit) ? "disabled" : "static", null);
+                return new ServiceState(
+                    unit, "loaded", IsWanted(unit) ? "enabled" : HasInstallSection(folder, unit) ? "disabled" : "static", null);
             }
 
             return new ServiceState(unit, "not-found", "", null);
@@ -45,7 +51,8 @@ public sealed class UnitLinks(string root) : IServiceControl
     }
 
     /// <summary>True where another unit asks for this one.</summary>
-    private bool IsWanted(string unit) => Directory.Exists(Path.Join(root, OwnFirst[0])) && Directory.EnumerateDirectories(Path.Join(root, OwnFirst[0]))
+    private bool IsWanted(string unit) =>
+        Directory.Exists(Path.Join(root, OwnFirst[0])) && Directory.EnumerateDirectories(Path.Join(root, OwnFirst[0]))
         .Where(f => f.EndsWith(".wants", StringComparison.Ordinal) || f.EndsWith(".requires", StringComparison.Ordinal))
         .Any(f => new FileInfo(Path.Join(f, unit)).LinkTarget is not null);
 
@@ -55,7 +62,8 @@ public sealed class UnitLinks(string root) : IServiceControl
         try
         {
             using var file = there.OpenRead(unit);
-            return RandomAccess.GetLength(file) <= LongestUnit && new StreamReader(new FileStream(file, FileAccess.Read)).ReadToEnd().Contains("[Install]", StringComparison.Ordinal);
+            return RandomAccess.GetLength(file) <= LongestUnit
+                && new StreamReader(new FileStream(file, FileAccess.Read)).ReadToEnd().Contains("[Install]", StringComparison.Ordinal);
         }
         catch (DiskException)
         {

@@ -14,7 +14,9 @@ public static class SpaceFindings
         foreach (var (need, room) in places)
         {
             var where = $"on the disk of {need.What} ({PathBytes.Shown(need.Path)})";
-            var advice = $"make room on that disk; the largest folders: sudo du -xh {PathBytes.Shown(need.Path)} | sort -h | tail{(held > 0 ? $"; mukta held purge --older-than 14d gives back up to {Units.Bytes(held)}" : "")}";
+            var advice =
+                $"make room on that disk; the largest folders: sudo du -xh {PathBytes.Shown(need.Path)} | sort -h | "
+                + $"tail{(held > 0 ? $"; mukta held purge --older-than 14d gives back up to {Units.Bytes(held)}" : "")}";
             if (room is not { } there)
             {
                 yield return new CheckFinding(FindingKind.SpaceUnknown, Verdict.NotKnown, need.Path, $"the room {where} cannot be told");
@@ -29,7 +31,12 @@ public static class SpaceFindings
             }
 
             if (there.FreeInodes < need.Names)
-                yield return new CheckFinding(FindingKind.InodesShort, Verdict.Bad, need.Path, $"only {Units.Count(there.FreeInodes.Value, "more file")} can be made {where}, {Units.Number(need.Names)} may be needed", Advice: "remove folders with very many small files on that disk");
+            {
+                yield return new CheckFinding(
+                    FindingKind.InodesShort, Verdict.Bad, need.Path,
+                    $"only {Units.Count(there.FreeInodes.Value, "more file")} can be made {where}, {Units.Number(need.Names)} may be "
+                    + $"needed", Advice: "remove folders with very many small files on that disk");
+            }
         }
     }
 }

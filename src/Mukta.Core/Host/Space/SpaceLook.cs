@@ -18,7 +18,12 @@ public sealed class SpaceLook(Machine machine)
         var missing = evidence is null ? 0 : evidence.BytesListed - evidence.Bytes;
         var needs = new List<SpaceNeed>();
         if (install is not null)
-            needs.Add(new SpaceNeed("the install", install, missing + Hardly, missing + largestFile + Some, evidence is null ? SomeNames : evidence.Listed - evidence.Present + SomeNames));
+        {
+            needs.Add(new SpaceNeed(
+                "the install", install, missing + Hardly, missing + largestFile + Some,
+                evidence is null ? SomeNames : evidence.Listed - evidence.Present + SomeNames));
+        }
+
         needs.Add(new SpaceNeed("the player's own files", machine.Folders.Home, Hardly, Some, SomeNames));
         if (machine.IsLive)
             needs.Add(new SpaceNeed("temporary files", Path.GetTempPath(), Hardly, Some, SomeNames));
@@ -28,7 +33,13 @@ public sealed class SpaceLook(Machine machine)
     private static PlaceSpace Together(IEnumerable<SpaceNeed> onOneDisk)
     {
         var needs = onOneDisk.ToList();
-        var all = needs[0] with { What = string.Join(" and ", needs.Select(n => n.What)), Least = needs.Sum(n => n.Least), Wanted = needs.Sum(n => n.Wanted), Names = needs.Sum(n => n.Names) };
+        var all = needs[0] with
+        {
+            What = string.Join(" and ", needs.Select(n => n.What)),
+            Least = needs.Sum(n => n.Least),
+            Wanted = needs.Sum(n => n.Wanted),
+            Names = needs.Sum(n => n.Names),
+        };
         try
         {
             return new PlaceSpace(all, Room.At(all.Path));

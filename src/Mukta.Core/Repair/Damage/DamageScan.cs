@@ -16,7 +16,8 @@ internal sealed class DamageScan(Manifest release, Manifest? older)
     private const long LongestText = 64 << 20;
 
     private readonly Lazy<Dictionary<(HashKind, string), string>> piecesOfRelease = new(() => Pieces(release));
-    private readonly Lazy<Dictionary<string, ManifestFile>> olderFiles = new(() => older?.Files.ToDictionary(f => f.Path, StringComparer.Ordinal) ?? []);
+    private readonly Lazy<Dictionary<string, ManifestFile>> olderFiles =
+        new(() => older?.Files.ToDictionary(f => f.Path, StringComparer.Ordinal) ?? []);
 
     /// <summary>Compares.</summary>
     /// <param name="file">As published.</param>
@@ -26,13 +27,16 @@ internal sealed class DamageScan(Manifest release, Manifest? older)
     /// <param name="bad">The bad pieces.</param>
     /// <param name="hasAll">True where all of the good file is there.</param>
     /// <param name="cancel">Ends it.</param>
-    public DamageFacts Compare(ManifestFile file, SafeFileHandle old, long sizeFound, SafeFileHandle good, IReadOnlyList<BadRange> bad, bool hasAll, CancellationToken cancel)
+    public DamageFacts Compare(
+        ManifestFile file, SafeFileHandle old, long sizeFound, SafeFileHandle good, IReadOnlyList<BadRange> bad, bool hasAll,
+        CancellationToken cancel)
     {
         var count = new Counts();
         var there = bad.Select(r => (r.Offset, Length: Math.Min(r.Length, sizeFound - r.Offset))).Where(r => r.Length > 0).ToList();
         foreach (var (offset, length) in there)
             Compare(old, good, offset, length, count, cancel);
-        var pieces = bad.SelectMany(r => Enumerable.Range(r.FirstPiece, r.LastPiece - r.FirstPiece + 1)).Where(p => (p * file.Proof.PieceLength) + LengthOf(file, p) <= sizeFound).ToList();
+        var pieces = bad.SelectMany(r => Enumerable.Range(r.FirstPiece, r.LastPiece - r.FirstPiece + 1))
+            .Where(p => (p * file.Proof.PieceLength) + LengthOf(file, p) <= sizeFound).ToList();
         var (otherFile, olderPieces) = Recognised(file, old, pieces, cancel);
         return new DamageFacts
         {
@@ -50,7 +54,8 @@ internal sealed class DamageScan(Manifest release, Manifest? older)
             BadPieces = pieces.Count,
             OlderPieces = olderPieces,
             OtherFile = otherFile,
-            IsConvertedText = hasAll && sizeFound != file.Size && Math.Max(sizeFound, file.Size) <= LongestText && (IsConverted(good, file.Size, old, sizeFound) || IsConverted(old, sizeFound, good, file.Size)),
+            IsConvertedText = hasAll && sizeFound != file.Size && Math.Max(sizeFound, file.Size) <= LongestText
+            && (IsConverted(good, file.Size, old, sizeFound) || IsConverted(old, sizeFound, good, file.Size)),
         };
     }
 
@@ -61,7 +66,8 @@ internal sealed class DamageScan(Manifest release, Manifest? older)
         public long[] ByBit { get; } = new long[8];
     }
 
-    private static long LengthOf(ManifestFile file, int piece) => Math.Min(file.Proof.PieceLength, file.Size - (piece * file.Proof.PieceLength));
+    private static long LengthOf(ManifestFile file, int piece) =>
+        Math.Min(file.Proof.PieceLength, file.Size - (piece * file.Proof.PieceLength));
 
     private static void Compare(SafeFileHandle old, SafeFileHandle good, long offset, long length, Counts count, CancellationToken cancel)
     {
@@ -74,7 +80,11 @@ internal sealed class DamageScan(Manifest release, Manifest? older)
                 var want = (int)Math.Min(256 * Block, length - done);
                 var got = Math.Min(Fill(old, left.AsSpan(0, want), offset + done), Fill(good, right.AsSpan(0, want), offset + done));
                 for (var at = 0; at < got; at += Block)
-                    CompareBlock(left.AsSpan(at, Math.Min(Block, got - at)), right.AsSpan(at, Math.Min(Block, got - at)), offset + done + at, count);
+                {
+                    CompareBlock(
+                        left.AsSpan(at, Math.Min(Block, got - at)), right.AsSpan(at, Math.Min(Block, got - at)), offset + done + at, count);
+                }
+
                 if (got < want)
                     return;
                 done += got;
@@ -121,7 +131,8 @@ internal sealed class DamageScan(Manifest release, Manifest? older)
     }
 
     /// <summary>Pieces of the damaged file that another file of the release, or the same file of the older release, has.</summary>
-    private (string? OtherFile, int OlderPieces) Recognised(ManifestFile file, SafeFileHandle old, List<int> pieces, CancellationToken cancel)
+    private (string? OtherFile, int OlderPieces) Recognised(
+        ManifestFile file, SafeFileHandle old, List<int> pieces, CancellationToken cancel)
     {
         string? other = null;
         var olderPieces = 0;
@@ -130,9 +141,11 @@ internal sealed class DamageScan(Manifest release, Manifest? older)
         foreach (var piece in pieces)
         {
             var digest = hasher.Hash(old, piece * file.Proof.PieceLength, LengthOf(file, piece), file.Proof.Kind, null, cancel);
-            if (other is null && piecesOfRelease.Value.TryGetValue((file.Proof.Kind, Convert.ToHexString(digest)), out var holder) && holder != file.Path)
+            if (other is null && piecesOfRelease.Value.TryGetValue((file.Proof.Kind, Convert.ToHexString(digest)), out var holder)
+                && holder != file.Path)
                 other = holder;
-            if (before is not null && before.Proof.Kind == file.Proof.Kind && before.Proof.PieceLength == file.Proof.PieceLength && piece < before.PieceCount && digest.SequenceEqual(before.Proof[piece]))
+            if (before is not null && before.Proof.Kind == file.Proof.Kind && before.Proof.PieceLength == file.Proof.PieceLength
+                && piece < before.PieceCount && digest.SequenceEqual(before.Proof[piece]))
                 olderPieces++;
         }
 

@@ -46,12 +46,15 @@ internal readonly record struct FileSeal(NodeKind Kind, int Mode, long Size, ulo
     }
 
     /// <summary>True where the node is as this says.</summary>
-    public bool Fits(in Node node) => (Kind, Mode, Size, Inode, ModifiedNs, ChangedNs) == (node.Kind, node.Mode, node.Size, node.Inode, node.ModifiedNs, node.ChangedNs);
+    public bool Fits(in Node node) =>
+        (Kind, Mode, Size, Inode, ModifiedNs, ChangedNs) == (node.Kind, node.Mode, node.Size, node.Inode, node.ModifiedNs, node.ChangedNs);
 
     /// <summary>Reads one.</summary>
     public static FileSeal Read(ReadOnlySpan<byte> from) => new(
-        (NodeKind)from[0], BinaryPrimitives.ReadUInt16LittleEndian(from[1..]), BinaryPrimitives.ReadInt64LittleEndian(from[3..]), BinaryPrimitives.ReadUInt64LittleEndian(from[11..]),
-        BinaryPrimitives.ReadInt64LittleEndian(from[19..]), BinaryPrimitives.ReadInt64LittleEndian(from[27..]), BinaryPrimitives.ReadUInt128LittleEndian(from[35..]));
+        (NodeKind)from[0], BinaryPrimitives.ReadUInt16LittleEndian(from[1..]), BinaryPrimitives.ReadInt64LittleEndian(from[3..]),
+        BinaryPrimitives.ReadUInt64LittleEndian(from[11..]),
+        BinaryPrimitives.ReadInt64LittleEndian(from[19..]), BinaryPrimitives.ReadInt64LittleEndian(from[27..]),
+        BinaryPrimitives.ReadUInt128LittleEndian(from[35..]));
 
     /// <summary>Writes it.</summary>
     public void Write(Span<byte> into)

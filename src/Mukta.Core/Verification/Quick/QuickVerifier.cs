@@ -32,7 +32,8 @@ public sealed class QuickVerifier(TimeProvider time, IVerifiedMemory memory)
         var record = memory.Find(install.RealPath);
         if (record is null || record.FileSystem != FileSystemCapabilities.NumberOf(install.Path))
             return Full(manifest, install, options, cancel);
-        if (record.IsWhole && record.Manifest == manifest.IdentityNow && new QuickLook(install, record, options.Meter, cancel).Look() is { } strays)
+        if (record.IsWhole && record.Manifest == manifest.IdentityNow
+            && new QuickLook(install, record, options.Meter, cancel).Look() is { } strays)
         {
             return new VerifyResult
             {
@@ -50,7 +51,8 @@ public sealed class QuickVerifier(TimeProvider time, IVerifiedMemory memory)
             };
         }
 
-        var result = new Verifier(time).Verify(manifest.Value, install, options with { RememberProven = true, Trusted = record.TrustedFor(manifest.Value) }, cancel);
+        var result = new Verifier(time)
+            .Verify(manifest.Value, install, options with { RememberProven = true, Trusted = record.TrustedFor(manifest.Value) }, cancel);
         result = result with { Elapsed = time.GetElapsedTime(started), TrustedSince = result.FilesTrusted > 0 ? record.Since : null };
         Remember(result, manifest, install);
         return result;

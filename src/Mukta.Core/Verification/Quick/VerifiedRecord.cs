@@ -14,7 +14,8 @@ namespace Mukta.Verification.Quick;
 /// <param name="ModesCompared">True where the file system keeps permission bits.</param>
 /// <param name="Folders">The seals, by folder.</param>
 internal sealed record VerifiedRecord(
-    string Install, ulong FileSystem, string Manifest, ReleaseFacts Release, DateTimeOffset Since, bool IsWhole, bool ModesCompared, IReadOnlyDictionary<string, SealedFolder> Folders)
+    string Install, ulong FileSystem, string Manifest, ReleaseFacts Release, DateTimeOffset Since, bool IsWhole, bool ModesCompared,
+    IReadOnlyDictionary<string, SealedFolder> Folders)
 {
     /// <summary>
     /// A file that was changed so shortly before it was looked at may be changed again without its times showing it: clocks
@@ -49,14 +50,17 @@ internal sealed record VerifiedRecord(
                 folders.Add(folder, into = (node.Device, new ArrayBufferWriter<byte>()));
             if (into.Device != node.Device)
                 continue; // A file that is mounted over another one.
-            SealedFolder.Append(into.Bytes, entry.Path[(slash + 1)..], new FileSeal(node, entry is ManifestFile file ? FileSeal.ContentOf(file) : 0));
+            SealedFolder.Append(
+                into.Bytes, entry.Path[(slash + 1)..], new FileSeal(node, entry is ManifestFile file ? FileSeal.ContentOf(file) : 0));
             sealedCount++;
         }
 
         return new VerifiedRecord(
-            install.RealPath, FileSystemCapabilities.NumberOf(install.Path), manifestIdentity, result.Release, result.TrustedSince ?? result.LookedAt,
+            install.RealPath, FileSystemCapabilities.NumberOf(install.Path), manifestIdentity, result.Release,
+            result.TrustedSince ?? result.LookedAt,
             result.IsIntact && sealedCount == result.Manifest.Files.Count + result.Manifest.Links.Count, result.ModesCompared,
-            folders.ToDictionary(f => f.Key, f => new SealedFolder(f.Value.Device, f.Value.Bytes.WrittenSpan.ToArray()), StringComparer.Ordinal));
+            folders.ToDictionary(
+            f => f.Key, f => new SealedFolder(f.Value.Device, f.Value.Bytes.WrittenSpan.ToArray()), StringComparer.Ordinal));
     }
 
     /// <summary>The files that a verification of a manifest need not read again as long as they stand as they stood.</summary>
@@ -70,7 +74,10 @@ internal sealed record VerifiedRecord(
             {
                 var path = folder.Length == 0 ? name : $"{folder}/{name}";
                 if (seal.Kind == NodeKind.File && contents.TryGetValue(path, out var file) && FileSeal.ContentOf(file) == seal.Content)
-                    trusted.Add(path, new Node(seal.Kind, seal.Size, seal.Mode, 0, 0, seals.Device, seal.Inode, seal.ModifiedNs, seal.ChangedNs));
+                {
+                    trusted.Add(
+                        path, new Node(seal.Kind, seal.Size, seal.Mode, 0, 0, seals.Device, seal.Inode, seal.ModifiedNs, seal.ChangedNs));
+                }
             }
         }
 

@@ -24,7 +24,8 @@ internal sealed unsafe class LaneKernel
 
     private const string EntryPoint = "mukta_sha256_lanes";
 
-    private static readonly Lazy<(LaneKernel? Kernel, string Decision)> Choice = new(() => Choose(Environment.GetEnvironmentVariable(Variable)));
+    private static readonly Lazy<(LaneKernel? Kernel, string Decision)> Choice =
+        new(() => Choose(Environment.GetEnvironmentVariable(Variable)));
 
     private readonly delegate*<uint*, byte**, nint, void> managed;
     private readonly delegate* unmanaged<uint*, byte**, nint, void> native;
@@ -83,7 +84,9 @@ internal sealed unsafe class LaneKernel
         {
             var kernel = Named(forced);
             return kernel is not null || forced == Platform ? (kernel, $"{forced}, by {Variable}")
-                : throw new MuktaException(ExitCode.BadInput, $"{Variable} names a way to hash that is not there.", forced, $"Name avx512, avx2 or {Platform}, or leave it unset; this processor or this program may lack the first two.");
+                : throw new MuktaException(
+                ExitCode.BadInput, $"{Variable} names a way to hash that is not there.", forced,
+                $"Name avx512, avx2 or {Platform}, or leave it unset; this processor or this program may lack the first two.");
         }
 
         var (best, speed) = ((LaneKernel?)null, PlatformSpeed());
@@ -101,7 +104,8 @@ internal sealed unsafe class LaneKernel
         return (best, $"{best?.Name ?? Platform}, as measured on one core: {told}");
     }
 
-    private static string AsMuktaException(string name, double speed) => string.Create(CultureInfo.InvariantCulture, $"{name} {speed / 1e9:0.00} GB/s");
+    private static string AsMuktaException(string name, double speed) =>
+        string.Create(CultureInfo.InvariantCulture, $"{name} {speed / 1e9:0.00} GB/s");
 
     private static LaneKernel? Loaded(string name, int lanes) =>
         !RuntimeFeature.IsDynamicCodeSupported

@@ -34,7 +34,8 @@ internal sealed unsafe class LaneSet : IDisposable
         if (capacity <= 0 || capacity % BlockLength != 0)
             throw new ArgumentOutOfRangeException(nameof(capacity), "not a multiple of 64");
         (this.kernel, this.capacity) = (kernel, capacity);
-        (blocksLeft, lengths, isBusy, isLast) = (new nint[kernel.Lanes], new long[kernel.Lanes], new bool[kernel.Lanes], new bool[kernel.Lanes]);
+        (blocksLeft, lengths, isBusy, isLast) =
+            (new nint[kernel.Lanes], new long[kernel.Lanes], new bool[kernel.Lanes], new bool[kernel.Lanes]);
         var stateLength = kernel.Lanes * 8 * sizeof(uint);
         var pointers = Rounded(kernel.Lanes * sizeof(byte*));
         var all = stateLength + pointers + ((kernel.Lanes + 1) * (capacity + Padding));
@@ -143,5 +144,6 @@ internal sealed unsafe class LaneSet : IDisposable
 
     private static int Rounded(int length) => (length + BlockLength - 1) / BlockLength * BlockLength;
 
-    private byte* At(int lane) => (uint)lane < (uint)kernel.Lanes ? buffers + (lane * (capacity + Padding)) : throw new ArgumentOutOfRangeException(nameof(lane));
+    private byte* At(int lane) =>
+        (uint)lane < (uint)kernel.Lanes ? buffers + (lane * (capacity + Padding)) : throw new ArgumentOutOfRangeException(nameof(lane));
 }

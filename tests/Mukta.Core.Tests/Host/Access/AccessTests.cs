@@ -13,7 +13,9 @@ public sealed class AccessTests : IDisposable
 {
     private readonly Scratch scratch = new();
     private readonly Machine machine;
-    private readonly Profile profile = ProfileReader.Read(new StringReader("format: mukta.profile/1\nproduct: pier\ntitle: Pier\nkind: game\ninstalls: {places: [\"/games/pier\"]}\n"), "test.yaml");
+    private readonly Profile profile =
+        ProfileReader.Read(new StringReader(
+        "format: mukta.profile/1\nproduct: pier\ntitle: Pier\nkind: game\ninstalls: {places: [\"/games/pier\"]}\n"), "test.yaml");
 
     public AccessTests()
     {
@@ -31,7 +33,9 @@ public sealed class AccessTests : IDisposable
         Own();
         Facts().Blocked.ShouldBeEmpty();
         File.SetUnixFileMode(scratch.At("srv/games"), UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
-        Facts().Blocked.ShouldHaveSingleItem().ShouldSatisfyAllConditions(b => b.Path.ShouldBe("/srv/games"), b => b.Lacks.ShouldBe(Right.Enter), b => b.IsVital.ShouldBeTrue());
+        Facts().Blocked.ShouldHaveSingleItem()
+            .ShouldSatisfyAllConditions(
+            b => b.Path.ShouldBe("/srv/games"), b => b.Lacks.ShouldBe(Right.Enter), b => b.IsVital.ShouldBeTrue());
         Run("chgrp", "4100", scratch.At("srv/games"));
         Run("chmod", "0710", scratch.At("srv/games"));
         Facts().Blocked.ShouldBeEmpty("the player is in a group that may enter");
@@ -42,7 +46,9 @@ public sealed class AccessTests : IDisposable
     {
         Own();
         Run("chown", "root", scratch.At("home/anna/.config"));
-        Facts().Blocked.ShouldHaveSingleItem().ShouldSatisfyAllConditions(b => b.Path.ShouldBe("/home/anna/.config"), b => b.Lacks.ShouldBe(Right.Write), b => b.For.ShouldBe("the player's settings"));
+        Facts().Blocked.ShouldHaveSingleItem()
+            .ShouldSatisfyAllConditions(
+            b => b.Path.ShouldBe("/home/anna/.config"), b => b.Lacks.ShouldBe(Right.Write), b => b.For.ShouldBe("the player's settings"));
     }
 
     [Fact]
@@ -80,10 +86,12 @@ public sealed class AccessTests : IDisposable
         [
             .. new[]
             {
-                "1 0 8:1 / / rw,relatime - ext4 /dev/a rw", "2 1 8:2 / /mnt/my\\040disk ro,noexec shared:1 - ext4 /dev/b rw", "3 1 8:3 / /mnt rw - xfs /dev/c ro", "4 1 8:4 / /mnt rw - btrfs /dev/d rw", "junk",
+                "1 0 8:1 / / rw,relatime - ext4 /dev/a rw", "2 1 8:2 / /mnt/my\\040disk ro,noexec shared:1 - ext4 /dev/b rw",
+                    "3 1 8:3 / /mnt rw - xfs /dev/c ro", "4 1 8:4 / /mnt rw - btrfs /dev/d rw", "junk",
             }.Select(Mount.Parse).OfType<Mount>(),
         ];
-        Mount.Of("/mnt/my disk/game", table).ShouldNotBeNull().ShouldSatisfyAllConditions(m => m.IsReadOnly.ShouldBeTrue(), m => m.ForbidsPrograms.ShouldBeTrue());
+        Mount.Of("/mnt/my disk/game", table).ShouldNotBeNull()
+            .ShouldSatisfyAllConditions(m => m.IsReadOnly.ShouldBeTrue(), m => m.ForbidsPrograms.ShouldBeTrue());
         Mount.Of("/mnt/other", table)!.Type.ShouldBe("btrfs");
         Mount.Of("/mnt2", table)!.Type.ShouldBe("ext4");
         Mount.Of("/proc", Mount.Table())!.IsOfTheKernel.ShouldBeTrue();

@@ -41,7 +41,8 @@ public sealed class CacheTests : IDisposable
     public void Folders_are_found_by_their_globs_and_measured_and_what_has_to_stay_says_why()
     {
         Look().Select(c => (c.Name, Path.GetFileName(c.Path), c.Size.Bytes, c.Size.Files, c.Blocked is null)).ShouldBe(
-            [("pages", "pages-1", 1500, 2, true), ("pages", "pages-22", 1, 1, true), ("keys", "keys", 10, 1, false), ("all", "pier", 5, 1, false), ("temporary", "part-9", 70, 1, true)]);
+            [("pages", "pages-1", 1500, 2, true), ("pages", "pages-22", 1, 1, true), ("keys", "keys", 10, 1, false),
+            ("all", "pier", 5, 1, false), ("temporary", "part-9", 70, 1, true)]);
         Look().Single(c => c.Name == "all").Blocked!.ShouldContain("the user's own");
     }
 
@@ -61,7 +62,8 @@ public sealed class CacheTests : IDisposable
     public void Clearing_for_good_leaves_nothing_and_nothing_held()
     {
         Clear(forGood: true, "pages", CacheFolder.Temporary).ShouldAllBe(c => c.Failure == null && c.KeptAt == null);
-        Directory.EnumerateFileSystemEntries(scratch.At(".cache/pier")).Select(Path.GetFileName).Order().ShouldBe(["keys", "pages-1", "pages-22"]);
+        Directory.EnumerateFileSystemEntries(scratch.At(".cache/pier")).Select(Path.GetFileName).Order()
+            .ShouldBe(["keys", "pages-1", "pages-22"]);
         Directory.Exists(scratch.At(".local/state/mukta/kept")).ShouldBeTrue();
         Directory.EnumerateFiles(scratch.At(".local/state/mukta/kept"), "*", SearchOption.AllDirectories).ShouldBeEmpty();
     }
@@ -98,7 +100,8 @@ public sealed class CacheTests : IDisposable
     public void While_the_product_runs_nothing_is_cleared()
     {
         var before = scratch.Snapshot(".cache");
-        using var running = System.Diagnostics.Process.Start("sh", ["-c", $"exec 3< '{scratch.At(".cache/pier/pages-1/c")}'; exec sleep 600"]);
+        using var running = System.Diagnostics.Process.Start(
+            "sh", ["-c", $"exec 3< '{scratch.At(".cache/pier/pages-1/c")}'; exec sleep 600"]);
         SpinWait.SpinUntil(() => File.Exists($"/proc/{running.Id}/fd/3"), TimeSpan.FromSeconds(10)).ShouldBeTrue();
         Should.Throw<ProductRuns>(() => Clear(false, "pages")).Running.ShouldHaveSingleItem().Pid.ShouldBe(running.Id);
         running.Kill();

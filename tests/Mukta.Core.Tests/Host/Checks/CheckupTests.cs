@@ -17,8 +17,11 @@ public sealed class CheckupTests : IDisposable
     {
         using var silent = new TcpListener(IPAddress.Loopback, 0);
         silent.Start();
-        var checks = await CheckAsync($"services: [{{unit: tide.service}}]\noutage: {{url: \"http://127.0.0.1:{((IPEndPoint)silent.LocalEndpoint).Port}/\"}}", new Hanging());
-        Finding(checks, Area.Services).ShouldSatisfyAllConditions(f => f.Kind.ShouldBe(FindingKind.ServicesUnknown), f => f.Verdict.ShouldBe(Verdict.NotKnown));
+        var checks = await CheckAsync(
+            $"services: [{{unit: tide.service}}]\noutage: {{url: \"http://127.0.0.1:{((IPEndPoint)silent.LocalEndpoint).Port}/\"}}",
+            new Hanging());
+        Finding(checks, Area.Services)
+            .ShouldSatisfyAllConditions(f => f.Kind.ShouldBe(FindingKind.ServicesUnknown), f => f.Verdict.ShouldBe(Verdict.NotKnown));
         Finding(checks, Area.Outages).Kind.ShouldBe(FindingKind.OutageUnknown);
         checks[0].Areas.Single(a => a.Area == Area.Space).Verdict.ShouldBe(Verdict.Good);
     }
@@ -27,7 +30,8 @@ public sealed class CheckupTests : IDisposable
     public async Task A_service_manager_that_answers_makes_its_area_known()
     {
         var checks = await CheckAsync("services: [{unit: tide.service}]", new Answering());
-        checks[0].Areas.Single(a => a.Area == Area.Services).ShouldSatisfyAllConditions(a => a.Findings.ShouldBeEmpty(), a => a.Verdict.ShouldBe(Verdict.Good));
+        checks[0].Areas.Single(a => a.Area == Area.Services)
+            .ShouldSatisfyAllConditions(a => a.Findings.ShouldBeEmpty(), a => a.Verdict.ShouldBe(Verdict.Good));
     }
 
     [Fact]
@@ -36,7 +40,8 @@ public sealed class CheckupTests : IDisposable
         scratch.Write("profiles/buoy.yaml", Text("buoy", ""));
         scratch.Write("profiles/pier.yaml", Text("pier", "needs: [buoy]"));
         var catalog = ProfileCatalog.Read(scratch.At("profiles"), name => name == "XDG_CONFIG_HOME" ? scratch.At("none") : null);
-        var checks = await new Checkup(Around(new Answering()), isOffline: true).OfAsync(catalog.WithNeeds(catalog.Of("pier")), null, TestContext.Current.CancellationToken);
+        var checks = await new Checkup(Around(new Answering()), isOffline: true)
+            .OfAsync(catalog.WithNeeds(catalog.Of("pier")), null, TestContext.Current.CancellationToken);
         checks.Select(c => c.Loaded.Profile.Product).ShouldBe(["pier", "buoy"]);
         checks[0].Areas.Select(a => a.Area).ShouldBe(Enum.GetValues<Area>());
         Finding(checks, Area.Network).Seen.ShouldBe("left out, as asked");
@@ -45,12 +50,16 @@ public sealed class CheckupTests : IDisposable
 
     public void Dispose() => scratch.Dispose();
 
-    private static CheckFinding Finding(IReadOnlyList<ProductCheck> checks, Area area) => checks[0].Areas.Single(a => a.Area == area).Findings.ShouldHaveSingleItem();
+    private static CheckFinding Finding(IReadOnlyList<ProductCheck> checks, Area area) =>
+        checks[0].Areas.Single(a => a.Area == area).Findings.ShouldHaveSingleItem();
 
-    private static string Text(string product, string more) => $"format: mukta.profile/1\nproduct: {product}\ntitle: {product}\nkind: game\ninstalls:\n  places: [\"${{home}}/games/{product}\"]\n{more}\n";
+    private static string Text(string product, string more) =>
+        $"format: mukta.profile/1\nproduct: {product}\ntitle: {product}\nkind: game\ninstalls:\n  places: "
+        + $"[\"${{home}}/games/{product}\"]\n{more}\n";
 
     private CheckSurroundings Around(IServiceControl services) =>
-        new(new Machine("/", UserFolders.Of(name => name == "HOME" ? scratch.Root : null)), services, _ => null, "mukta/test", TimeProvider.System, _ => []);
+        new(new Machine("/", UserFolders.Of(name => name == "HOME" ? scratch.Root : null)), services, _ => null, "mukta/test",
+        TimeProvider.System, _ => []);
 
     private async Task<IReadOnlyList<ProductCheck>> CheckAsync(string profile, IServiceControl services)
     {
@@ -68,7 +77,8 @@ public sealed class CheckupTests : IDisposable
             return [];
         }
 
-        public Task<IReadOnlyList<string>> LastLinesAsync(string unit, int count, CancellationToken cancel) => Task.FromResult<IReadOnlyList<string>>([]);
+        public Task<IReadOnlyList<string>> LastLinesAsync(string unit, int count, CancellationToken cancel) =>
+            Task.FromResult<IReadOnlyList<string>>([]);
 
         public Task DoAsync(ServiceAct act, string unit, CancellationToken cancel) => Task.CompletedTask;
     }
@@ -80,7 +90,8 @@ public sealed class CheckupTests : IDisposable
         public Task<IReadOnlyList<ServiceState>> StatesAsync(IReadOnlyList<string> units, CancellationToken cancel) =>
             Task.FromResult<IReadOnlyList<ServiceState>>([.. units.Select(u => new ServiceState(u, "loaded", "enabled", "active"))]);
 
-        public Task<IReadOnlyList<string>> LastLinesAsync(string unit, int count, CancellationToken cancel) => Task.FromResult<IReadOnlyList<string>>([]);
+        public Task<IReadOnlyList<string>> LastLinesAsync(string unit, int count, CancellationToken cancel) =>
+            Task.FromResult<IReadOnlyList<string>>([]);
 
         public Task DoAsync(ServiceAct act, string unit, CancellationToken cancel) => Task.CompletedTask;
     }

@@ -9,7 +9,9 @@ namespace Mukta.Core.Tests.Host.Launching;
 
 public sealed class LaunchTests : IDisposable
 {
-    private const string Mine = "# my own\n[Desktop Entry]\nType=Application\nName=Pier\nName[de]=Steg\nExec=env TIDE=high GULL=loud /games/pier-1/bin/pier --mine %U\nPath=/games/pier-1\n\n[Desktop Action Map]\nExec=/games/pier/bin/map\n";
+    private const string Mine =
+        "# my own\n[Desktop Entry]\nType=Application\nName=Pier\nName[de]=Steg\nExec=env TIDE=high GULL=loud /games/pier-1/bin/pier "
+        + "--mine %U\nPath=/games/pier-1\n\n[Desktop Action Map]\nExec=/games/pier/bin/map\n";
 
     private readonly Scratch scratch = new();
     private readonly Machine machine;
@@ -35,16 +37,21 @@ public sealed class LaunchTests : IDisposable
     {
         scratch.Write(".local/share/applications/pier.desktop", Mine);
         Restore().ShouldAllBe(c => c.Failure == null);
-        File.ReadAllText(Entry).ShouldBe(Mine.Replace("Exec=env TIDE=high GULL=loud /games/pier-1/bin/pier --mine %U", $"Exec=env GULL=loud TIDE=low {scratch.At("games/pier/bin/pier")} --mail --mine %U", StringComparison.Ordinal)
+        File.ReadAllText(Entry).ShouldBe(Mine.Replace(
+            "Exec=env TIDE=high GULL=loud /games/pier-1/bin/pier --mine %U",
+            $"Exec=env GULL=loud TIDE=low {scratch.At("games/pier/bin/pier")} --mail --mine %U", StringComparison.Ordinal)
             .Replace("Path=/games/pier-1", $"Path={scratch.At("games/pier")}", StringComparison.Ordinal));
         Look().SelectMany(e => LaunchFindings.Of([e])).ShouldBeEmpty();
-        Directory.EnumerateFiles(scratch.At(".local/state/mukta/kept"), "*", SearchOption.AllDirectories).Where(p => p.Contains("/files/", StringComparison.Ordinal)).Select(File.ReadAllText).ShouldBe([Mine]);
+        Directory.EnumerateFiles(scratch.At(".local/state/mukta/kept"), "*", SearchOption.AllDirectories)
+            .Where(p => p.Contains("/files/", StringComparison.Ordinal)).Select(File.ReadAllText).ShouldBe([Mine]);
     }
 
     [Fact]
     public void A_missing_entry_is_made_and_a_stale_one_is_held()
     {
-        scratch.Write(".local/share/applications/old-pier.desktop", $"[Desktop Entry]\nType=Application\nName=Old\nExec={scratch.At("games/pier-1/bin/pier")}\n");
+        scratch.Write(
+            ".local/share/applications/old-pier.desktop",
+            $"[Desktop Entry]\nType=Application\nName=Old\nExec={scratch.At("games/pier-1/bin/pier")}\n");
         scratch.Write(".local/share/applications/other.desktop", "[Desktop Entry]\nType=Application\nName=Other\nExec=/opt/other/gone\n");
         Look().Count.ShouldBe(2, "what belongs to nobody we know is not ours");
         Restore().ShouldAllBe(c => c.Failure == null);
@@ -78,7 +85,8 @@ public sealed class LaunchTests : IDisposable
     public void A_command_keeps_its_words()
     {
         var word = Gen.String[Gen.Char[" \"'\\$`azAZ09-=/%éx"], 1, 12];
-        Gen.Select(word.Where(w => !w.Contains('=', StringComparison.Ordinal) && Path.GetFileName(w) != "env"), word.List[0, 5]).Sample((program, arguments) =>
+        Gen.Select(word.Where(w => !w.Contains('=', StringComparison.Ordinal) && Path.GetFileName(w) != "env"), word.List[0, 5])
+            .Sample((program, arguments) =>
         {
             var line = new ExecLine([new("TIDE", "low water")], program, arguments);
             var entry = DesktopEntry.New("Pier").With("Exec", line.ToString());
@@ -92,7 +100,8 @@ public sealed class LaunchTests : IDisposable
     {
         var old = DesktopEntry.Parse(Mine, out _)!;
         var changed = DesktopEntry.Parse(old.With("Comment", value.Trim()).Text, out _)!;
-        return changed.Get("Comment") == value.Trim() && changed.Get("Exec") == old.Get("Exec") && changed.With("Comment", null).Text == old.Text;
+        return changed.Get("Comment") == value.Trim() && changed.Get("Exec") == old.Get("Exec")
+            && changed.With("Comment", null).Text == old.Text;
     });
 
     [Theory]
@@ -109,5 +118,6 @@ public sealed class LaunchTests : IDisposable
 
     private IReadOnlyList<LaunchEntry> Look() => new LaunchLook(machine).At(profile, scratch.At("games/pier"));
 
-    private IReadOnlyList<ChangedEntry> Restore() => new RestoreShortcutsRemedy(Guards.TargetOf(machine, profile, scratch.At("games/pier")), Guards.Tools).Run()?.Changed ?? [];
+    private IReadOnlyList<ChangedEntry> Restore() =>
+        new RestoreShortcutsRemedy(Guards.TargetOf(machine, profile, scratch.At("games/pier")), Guards.Tools).Run()?.Changed ?? [];
 }

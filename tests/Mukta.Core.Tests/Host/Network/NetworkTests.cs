@@ -24,10 +24,14 @@ public sealed class NetworkTests : IDisposable
     [Fact]
     public async Task Every_step_of_a_good_mirror_is_timed_and_its_sample_is_bounded()
     {
-        Serve(stream => stream.Write(Encoding.ASCII.GetBytes($"HTTP/1.1 206 Partial Content\r\nDate: {DateTime.UtcNow:R}\r\nContent-Length: 9000000\r\n\r\n" + new string('x', 2_000_000))));
+        Serve(stream =>
+            stream.Write(Encoding.ASCII.GetBytes(
+            $"HTTP/1.1 206 Partial Content\r\nDate: {DateTime.UtcNow:R}\r\nContent-Length: 9000000\r\n\r\n" + new string('x', 2_000_000))));
         var facts = await TryAsync($"http://{Host}/maps");
         facts.Steps.Select(s => s.Step).ShouldBe([NetworkStep.NameLookup, NetworkStep.Connect, NetworkStep.FirstByte, NetworkStep.Sample]);
-        facts.ShouldSatisfyAllConditions(f => f.FailedAt.ShouldBeNull(), f => f.IsPage.ShouldBeFalse(), f => f.Speed.ShouldNotBeNull(), f => f.SampleBytes.ShouldBeInRange(MirrorProbe.LongestSample, MirrorProbe.LongestSample + 65536));
+        facts.ShouldSatisfyAllConditions(
+            f => f.FailedAt.ShouldBeNull(), f => f.IsPage.ShouldBeFalse(), f => f.Speed.ShouldNotBeNull(),
+            f => f.SampleBytes.ShouldBeInRange(MirrorProbe.LongestSample, MirrorProbe.LongestSample + 65536));
         facts.ClockAhead!.Value.Duration().ShouldBeLessThan(TimeSpan.FromMinutes(1));
     }
 
@@ -40,21 +44,26 @@ public sealed class NetworkTests : IDisposable
         listener.Stop();
         (await TryAsync($"http://{closed}/")).FailedAt.ShouldBe(NetworkStep.Connect);
         Serve(_ => Thread.Sleep(Timeout.Infinite));
-        (await TryAsync($"http://{Host}/")).ShouldSatisfyAllConditions(f => f.FailedAt.ShouldBe(NetworkStep.FirstByte), f => f.Reason.ShouldBe("no answer in time"));
+        (await TryAsync($"http://{Host}/"))
+            .ShouldSatisfyAllConditions(f => f.FailedAt.ShouldBe(NetworkStep.FirstByte), f => f.Reason.ShouldBe("no answer in time"));
     }
 
     [Fact]
     public async Task A_certificate_that_nobody_vouches_for_fails_at_encryption()
     {
         using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
-        using var made = new CertificateRequest("CN=127.0.0.1", key, HashAlgorithmName.SHA256).CreateSelfSigned(DateTimeOffset.UtcNow.AddDays(-1), DateTimeOffset.UtcNow.AddDays(1));
+        using var made = new CertificateRequest("CN=127.0.0.1", key, HashAlgorithmName.SHA256)
+            .CreateSelfSigned(DateTimeOffset.UtcNow.AddDays(-1), DateTimeOffset.UtcNow.AddDays(1));
         using var certificate = X509CertificateLoader.LoadPkcs12(made.Export(X509ContentType.Pfx), null);
         Serve(stream =>
         {
             using var secure = new SslStream(stream);
             secure.AuthenticateAsServer(certificate);
         }, readsFirst: false);
-        (await TryAsync($"https://{Host}/")).ShouldSatisfyAllConditions(f => f.FailedAt.ShouldBe(NetworkStep.Tls), f => f.Steps.Select(s => s.Step).ShouldBe([NetworkStep.NameLookup, NetworkStep.Connect]));
+        (await TryAsync($"https://{Host}/"))
+            .ShouldSatisfyAllConditions(
+            f => f.FailedAt.ShouldBe(NetworkStep.Tls),
+            f => f.Steps.Select(s => s.Step).ShouldBe([NetworkStep.NameLookup, NetworkStep.Connect]));
     }
 
     [Theory]
@@ -63,26 +72,33 @@ public sealed class NetworkTests : IDisposable
     [InlineData("application/octet-stream", "<metalink", false)]
     public async Task A_page_in_the_place_of_a_file_is_noticed(string type, string body, bool isPage)
     {
-        Serve(stream => stream.Write(Encoding.ASCII.GetBytes($"HTTP/1.1 200 OK\r\nContent-Type: {type}\r\nContent-Length: {body.Length}\r\n\r\n{body}")));
+        Serve(stream =>
+            stream.Write(
+            Encoding.ASCII.GetBytes($"HTTP/1.1 200 OK\r\nContent-Type: {type}\r\nContent-Length: {body.Length}\r\n\r\n{body}")));
         (await TryAsync($"http://{Host}/")).IsPage.ShouldBe(isPage);
     }
 
     [Fact]
     public async Task An_outage_page_is_read_and_one_that_never_ends_or_is_none_is_not_waited_for()
     {
-        Serve(Answer("{\"status\":\"warn\",\"output\":\"late\",\"checks\":{\"sign-in\":[{\"status\":\"down\",\"output\":\"gone\"}],\"mail\":[{\"status\":\"ok\"}]}}"));
-        var (page, _) = await new OutageLook("mukta/test").AtAsync(new Uri($"http://{Host}/"), Limit, TestContext.Current.CancellationToken);
-        page.ShouldNotBeNull().Checks.ShouldBe([new OutageCheck("sign-in", ServiceHealth.Fail, "gone"), new OutageCheck("mail", ServiceHealth.Pass, null)]);
+        Serve(Answer(
+            "{\"status\":\"warn\",\"output\":\"late\",\"checks\":{\"sign-in\":[{\"status\":\"down\",\"output\":\"gone\"}],\"mail\":[{\"status\":\"ok\"}]}}"));
+        var (page, _) = await new OutageLook("mukta/test")
+            .AtAsync(new Uri($"http://{Host}/"), Limit, TestContext.Current.CancellationToken);
+        page.ShouldNotBeNull().Checks.ShouldBe(
+            [new OutageCheck("sign-in", ServiceHealth.Fail, "gone"), new OutageCheck("mail", ServiceHealth.Pass, null)]);
 
         Serve(Answer("<html>not json"));
-        (await new OutageLook("mukta/test").AtAsync(new Uri($"http://{Host}/"), Limit, TestContext.Current.CancellationToken)).Reason!.ShouldContain("no health report");
+        (await new OutageLook("mukta/test").AtAsync(new Uri($"http://{Host}/"), Limit, TestContext.Current.CancellationToken))
+            .Reason!.ShouldContain("no health report");
         Serve(stream =>
         {
             stream.Write("HTTP/1.1 200 OK\r\n\r\n{"u8);
             while (true)
                 stream.Write(new byte[4096]);
         });
-        (await new OutageLook("mukta/test").AtAsync(new Uri($"http://{Host}/"), Limit, TestContext.Current.CancellationToken)).Page.ShouldBeNull();
+        (await new OutageLook("mukta/test").AtAsync(new Uri($"http://{Host}/"), Limit, TestContext.Current.CancellationToken))
+            .Page.ShouldBeNull();
     }
 
     [Theory]
@@ -100,8 +116,10 @@ public sealed class NetworkTests : IDisposable
         scratch.Write("home/anna/.config/environment.d/net.conf", "all_proxy=socks5://proxy:1080\n");
         var machine = new Machine(scratch.Root, UserFolders.Below(scratch.Root, "/home/anna"));
         NetworkSettings.Of(machine, _ => "http://ignored").Proxies.ShouldBe(
-            [new ProxySetting("/etc/environment", "HTTPS_PROXY", "http://...@proxy:3128"), new ProxySetting("/home/anna/.config/environment.d/net.conf", "all_proxy", "socks5://proxy:1080")]);
-        NetworkSettings.Of(new Machine("/", machine.Folders), name => name == "http_proxy" ? "p:1" : null).Proxies[0].ShouldBe(new ProxySetting("the environment", "http_proxy", "p:1"));
+            [new ProxySetting("/etc/environment", "HTTPS_PROXY", "http://...@proxy:3128"),
+            new ProxySetting("/home/anna/.config/environment.d/net.conf", "all_proxy", "socks5://proxy:1080")]);
+        NetworkSettings.Of(new Machine("/", machine.Folders), name => name == "http_proxy" ? "p:1" : null).Proxies[0]
+            .ShouldBe(new ProxySetting("the environment", "http_proxy", "p:1"));
     }
 
     [Theory]
@@ -113,7 +131,8 @@ public sealed class NetworkTests : IDisposable
     {
         scratch.Write("proc/net/route", $"Iface\tDestination\tGateway\tFlags\tRefCnt\tUse\tMetric\tMask\n{route}\n");
         scratch.Write($"sys/class/net/{route[..4]}/type", type + "\n");
-        NetworkSettings.Of(new Machine("/", UserFolders.Of(_ => scratch.Root)), _ => null, scratch.At("proc"), scratch.At("sys")).Tunnel.ShouldBe(tunnel);
+        NetworkSettings.Of(new Machine("/", UserFolders.Of(_ => scratch.Root)), _ => null, scratch.At("proc"), scratch.At("sys"))
+            .Tunnel.ShouldBe(tunnel);
     }
 
     public void Dispose()
@@ -122,10 +141,12 @@ public sealed class NetworkTests : IDisposable
         scratch.Dispose();
     }
 
-    private static Action<Stream> Answer(string body) => stream => stream.Write(Encoding.UTF8.GetBytes($"HTTP/1.1 200 OK\r\nContent-Length: {body.Length}\r\n\r\n{body}"));
+    private static Action<Stream> Answer(string body) =>
+        stream => stream.Write(Encoding.UTF8.GetBytes($"HTTP/1.1 200 OK\r\nContent-Length: {body.Length}\r\n\r\n{body}"));
 
     private static Task<MirrorFacts> TryAsync(string url) =>
-        new MirrorProbe("mukta/test", TimeProvider.System).TryAsync(new MirrorSample(url, new Uri(url), HoldsFile: true), Limit, TestContext.Current.CancellationToken);
+        new MirrorProbe("mukta/test", TimeProvider.System)
+        .TryAsync(new MirrorSample(url, new Uri(url), HoldsFile: true), Limit, TestContext.Current.CancellationToken);
 
     /// <summary>Answers each connection once its request is there, from now on, and closes it.</summary>
     private void Serve(Action<Stream> answer, bool readsFirst = true)

@@ -19,9 +19,18 @@ public sealed class RuntimeTests : IDisposable
     [InlineData(false, 3, "32-bit x86")]
     public void An_elf_file_tells_what_it_needs(bool is64, ushort machine, string architecture)
     {
-        var elf = Read(new MadeElf { Is64 = is64, Machine = machine, SoName = "libpier.so", Needs = ["libwind.so", "libc.so.6"], RunPath = "$ORIGIN/../lib:/opt/lib" }.Head());
+        var elf = Read(
+            new MadeElf
+            {
+                Is64 = is64,
+                Machine = machine,
+                SoName = "libpier.so",
+                Needs = ["libwind.so", "libc.so.6"],
+                RunPath = "$ORIGIN/../lib:/opt/lib"
+            }.Head());
         elf.ShouldSatisfyAllConditions(
-            e => e.Architecture.ShouldBe(architecture), e => e.Libraries.ShouldBe(["libwind.so", "libc.so.6"]), e => e.SoName.ShouldBe("libpier.so"),
+            e => e.Architecture.ShouldBe(architecture), e => e.Libraries.ShouldBe(["libwind.so", "libc.so.6"]),
+            e => e.SoName.ShouldBe("libpier.so"),
             e => e.RunPath.ShouldBe(["$ORIGIN/../lib", "/opt/lib"]));
     }
 
@@ -59,16 +68,22 @@ public sealed class RuntimeTests : IDisposable
     public void What_the_loader_would_find_is_what_ldd_says()
     {
         var compared = 0;
-        foreach (var program in new[] { "/bin/ls", "/usr/bin/git", "/usr/bin/perl", "/usr/bin/openssl", "/usr/bin/ssh", "/bin/tar", "/usr/sbin/nginx", "/usr/bin/python3" }.Where(File.Exists).Select(Real))
+        foreach (var program in new[] { "/bin/ls", "/usr/bin/git", "/usr/bin/perl", "/usr/bin/openssl", "/usr/bin/ssh", "/bin/tar",
+            "/usr/sbin/nginx", "/usr/bin/python3" }.Where(File.Exists).Select(Real))
         {
             using var ldd = Process.Start(new ProcessStartInfo("ldd", [program]) { RedirectStandardOutput = true })!;
-            var says = ldd.StandardOutput.ReadToEnd().Split('\n').Select(l => l.Trim().Split(" => ")).Where(l => l.Length == 2).ToDictionary(l => l[0], l => l[1].Split(" (")[0]);
+            var says = ldd.StandardOutput.ReadToEnd().Split('\n').Select(l => l.Trim().Split(" => ")).Where(l => l.Length == 2)
+                .ToDictionary(l => l[0], l => l[1].Split(" (")[0]);
             using var file = File.OpenHandle(program);
             if (!ElfFile.IsElf(file))
                 continue;
             var found = new LibrarySearch(here).Of(program, ElfFile.Read(file), "");
             foreach (var (name, path) in says)
-                found.Single(f => f.Name == name).ShouldSatisfyAllConditions(f => Real(f.FoundAt!).ShouldBe(Real(path)), f => (f.TooOld ?? []).ShouldBeEmpty());
+            {
+                found.Single(f => f.Name == name)
+                    .ShouldSatisfyAllConditions(f => Real(f.FoundAt!).ShouldBe(Real(path)), f => (f.TooOld ?? []).ShouldBeEmpty());
+            }
+
             compared += says.Count;
         }
 
@@ -81,9 +96,11 @@ public sealed class RuntimeTests : IDisposable
         Put("bin/pier", new MadeElf { Needs = ["libwind.so"], RunPath = "$ORIGIN/../lib" });
         Library("").FoundAt.ShouldBeNull();
         Put("lib/libwind.so", new MadeElf { Is64 = false, Machine = 3, SoName = "libwind.so" });
-        Library("").ShouldSatisfyAllConditions(l => l.FoundAt.ShouldBeNull(), l => l.Foreign!.ShouldEndWith("lib/libwind.so is 32-bit x86"));
+        Library("").ShouldSatisfyAllConditions(
+            l => l.FoundAt.ShouldBeNull(), l => l.Foreign!.ShouldEndWith("lib/libwind.so is 32-bit x86"));
         Put("other/libwind.so", new MadeElf { SoName = "libwind.so" });
-        Library(scratch.At("other")).FoundAt.ShouldBe(scratch.At("other/libwind.so"), "LD_LIBRARY_PATH goes before DT_RUNPATH, and a foreign one is passed over");
+        Library(scratch.At("other")).FoundAt.ShouldBe(
+            scratch.At("other/libwind.so"), "LD_LIBRARY_PATH goes before DT_RUNPATH, and a foreign one is passed over");
         Put("lib/libwind.so", new MadeElf { SoName = "libwind.so" });
         Real(Library("").FoundAt!).ShouldBe(scratch.At("lib/libwind.so"));
     }
@@ -148,7 +165,10 @@ public sealed class RuntimeTests : IDisposable
 
     public void Dispose() => scratch.Dispose();
 
-    private static string Real(string path) => new FileInfo(path).ResolveLinkTarget(returnFinalTarget: true) is { } target ? Real(target.FullName) : Path.GetFullPath(path) is var full && full.StartsWith("/lib", StringComparison.Ordinal) && Directory.Exists("/usr" + Path.GetDirectoryName(full)) ? "/usr" + full : full;
+    private static string Real(string path) =>
+        new FileInfo(path).ResolveLinkTarget(returnFinalTarget: true) is { } target ? Real(target.FullName)
+        : Path.GetFullPath(path) is var full && full.StartsWith("/lib", StringComparison.Ordinal)
+        && Directory.Exists("/usr" + Path.GetDirectoryName(full)) ? "/usr" + full : full;
 
     private ElfFile Read(byte[] bytes)
     {

@@ -18,14 +18,18 @@ public sealed class ServiceTests : IDisposable
         Steps(ServiceWish.Restore, down, down).ShouldBe([(ServiceAct.Start, "wind.service"), (ServiceAct.Start, "tide.service")]);
         var up = down with { Active = "active" };
         Steps(ServiceWish.Off, up, up).ShouldBe([(ServiceAct.Stop, "tide.service"), (ServiceAct.Stop, "wind.service")]);
-        Steps(ServiceWish.Restart, up, up).Select(s => s.Act).ShouldBe([ServiceAct.Stop, ServiceAct.Stop, ServiceAct.Start, ServiceAct.Start]);
+        Steps(ServiceWish.Restart, up, up).Select(s => s.Act)
+            .ShouldBe([ServiceAct.Stop, ServiceAct.Stop, ServiceAct.Start, ServiceAct.Start]);
         Steps(ServiceWish.Restore, up, up).ShouldBeEmpty();
     }
 
     [Fact]
     public void A_masked_and_failed_service_is_brought_all_the_way_back() => Steps(
-        ServiceWish.Restore, new ServiceState("tide.service", "masked", "masked", "failed"), new ServiceState("wind.service", "not-found", "", "inactive"))
-        .ShouldBe([(ServiceAct.Unmask, "tide.service"), (ServiceAct.Enable, "tide.service"), (ServiceAct.ResetFailed, "tide.service"), (ServiceAct.Start, "tide.service")]);
+        ServiceWish.Restore, new ServiceState("tide.service", "masked", "masked", "failed"),
+        new ServiceState("wind.service", "not-found", "", "inactive"))
+        .ShouldBe(
+        [(ServiceAct.Unmask, "tide.service"), (ServiceAct.Enable, "tide.service"), (ServiceAct.ResetFailed, "tide.service"),
+        (ServiceAct.Start, "tide.service")]);
 
     [Fact]
     public void Units_that_go_round_in_a_circle_end_the_plan_all_the_same() =>
@@ -38,18 +42,23 @@ public sealed class ServiceTests : IDisposable
         scratch.Write("usr/lib/systemd/system/wind.service", "[Service]\nExecStart=/bin/true\n");
         scratch.Write("usr/lib/systemd/system/rain.service", "[Install]\nWantedBy=multi-user.target\n");
         Directory.CreateDirectory(scratch.At("etc/systemd/system/multi-user.target.wants"));
-        File.CreateSymbolicLink(scratch.At("etc/systemd/system/multi-user.target.wants/tide.service"), "/usr/lib/systemd/system/tide.service");
+        File.CreateSymbolicLink(
+            scratch.At("etc/systemd/system/multi-user.target.wants/tide.service"), "/usr/lib/systemd/system/tide.service");
         File.CreateSymbolicLink(scratch.At("etc/systemd/system/rain.service"), "/dev/null");
-        var states = await new UnitLinks(scratch.Root).StatesAsync(["tide.service", "wind.service", "rain.service", "snow.service"], TestContext.Current.CancellationToken);
-        states.Select(s => (s.Load, s.Startup, s.Active)).ShouldBe([("loaded", "enabled", null), ("loaded", "static", null), ("masked", "masked", null), ("not-found", "", null)]);
+        var states = await new UnitLinks(scratch.Root)
+            .StatesAsync(["tide.service", "wind.service", "rain.service", "snow.service"], TestContext.Current.CancellationToken);
+        states.Select(s => (s.Load, s.Startup, s.Active))
+            .ShouldBe([("loaded", "enabled", null), ("loaded", "static", null), ("masked", "masked", null), ("not-found", "", null)]);
     }
 
     [Fact]
     public async Task A_manager_that_is_not_there_or_says_nonsense_is_said_so()
     {
-        var missing = await Should.ThrowAsync<ServiceControlFailed>(() => new Systemctl("/no/such/systemctl", "journalctl", TimeProvider.System).StatesAsync(["tide.service"], default));
+        var missing = await Should.ThrowAsync<ServiceControlFailed>(
+            () => new Systemctl("/no/such/systemctl", "journalctl", TimeProvider.System).StatesAsync(["tide.service"], default));
         missing.Next.ShouldContain(Systemctl.Variable);
-        await Should.ThrowAsync<ServiceControlFailed>(() => new Systemctl("/bin/echo", "journalctl", TimeProvider.System).StatesAsync(["a.service", "b.service"], default));
+        await Should.ThrowAsync<ServiceControlFailed>(
+            () => new Systemctl("/bin/echo", "journalctl", TimeProvider.System).StatesAsync(["a.service", "b.service"], default));
     }
 
     [Fact]
@@ -75,5 +84,6 @@ public sealed class ServiceTests : IDisposable
     public void Dispose() => scratch.Dispose();
 
     private static List<(ServiceAct Act, string Unit)> Steps(ServiceWish wish, ServiceState tide, ServiceState wind) =>
-        [.. ServicePlan.For(wish, [Tide, Wind], [tide with { Unit = "tide.service" }, wind with { Unit = "wind.service" }]).Steps.Select(s => (s.Act, s.Unit))];
+        [.. ServicePlan.For(wish, [Tide, Wind], [tide with { Unit = "tide.service" }, wind with { Unit = "wind.service" }])
+        .Steps.Select(s => (s.Act, s.Unit))];
 }

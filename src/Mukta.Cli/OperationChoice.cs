@@ -50,7 +50,8 @@ internal sealed class OperationChoice
             installs.Concat((parsed.GetValue(inside) ?? []).Select(Path.GetFullPath)), OperationIndex.PlacesOf(machine));
     }
 
-    private IEnumerable<LoadedProfile> Profiles(ParseResult parsed) => (read ??= ProfileCatalog.Read(parsed.GetValue(profiles), UserEnvironment.Get)).Profiles;
+    private IEnumerable<LoadedProfile> Profiles(ParseResult parsed) =>
+        (read ??= ProfileCatalog.Read(parsed.GetValue(profiles), UserEnvironment.Get)).Profiles;
 
     /// <summary>The services that the profiles name.</summary>
     private HashSet<string> Units(ParseResult parsed) =>

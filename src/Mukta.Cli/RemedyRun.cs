@@ -87,7 +87,8 @@ internal sealed class RemedyRun<TPlan, TOutcome>(Session session, Remedy<TPlan, 
         catch (OperationStopped e)
         {
             string?[] lines =
-                [e.Next, e.Situation, e.IsEnded ? null : $"Go on: {remedy.Tools.Typed}", $"Undo: mukta undo {e.Operation}{remedy.Tools.OptionsForUndo}"];
+                [e.Next, e.Situation, e.IsEnded ? null : $"Go on: {remedy.Tools.Typed}",
+                $"Undo: mukta undo {e.Operation}{remedy.Tools.OptionsForUndo}"];
             throw new MuktaException(e.Code, e.What, e.Where, string.Join('\n', lines.OfType<string>()), e);
         }
     }

@@ -367,7 +367,8 @@ public sealed class Folder : IDisposable
             DiskWatch.Current.Value?.After(change);
     }
 
-    internal static DiskException Failure(string doing, string where, int? errno = null) =>
+    /// <summary>A failure with what was being done and where; the reason is the last one that the system gave unless another is given.</summary>
+    public static DiskException Failure(string doing, string where, int? errno = null) =>
         new(errno ?? Marshal.GetLastPInvokeError(), doing, where);
 
     private DiskException Failure(string doing, string? path) =>

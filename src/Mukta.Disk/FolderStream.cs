@@ -5,7 +5,7 @@ using Microsoft.Win32.SafeHandles;
 namespace Mukta.Disk;
 
 /// <summary>Goes through the names in a folder as the kernel hands them out, without keeping them: millions cost no memory.</summary>
-internal static class FolderStream
+public static class FolderStream
 {
     private const int EntryHeader = 19; // linux_dirent64: inode 8, offset 8, record length 2, type 1, then the name ended by NUL.
     private const int BufferLength = 64 * 1024;
@@ -17,6 +17,21 @@ internal static class FolderStream
     /// <param name="name">Its bytes, ended by NUL, good only for the time of the call.</param>
     /// <param name="type">What it stands for; <see cref="Untold"/> where the file system does not tell.</param>
     public delegate void Visit(ReadOnlySpan<byte> name, byte type);
+
+    /// <summary>Looks at what has a name, and follows no link; null if nothing has it, or it may not be looked at.</summary>
+    /// <param name="folder">The folder.</param>
+    /// <param name="name">The name as <see cref="Visit"/> is given it.</param>
+    public static Node? Look(SafeFileHandle folder, ReadOnlySpan<byte> name) =>
+        Native.StatxAt(folder, name, Native.AtSymlinkNoFollow, Native.StatxBasic, out var found) == 0 ? Node.From(found) : null;
+
+    /// <summary>Opens a folder in a folder to list it, and follows no link; null if it may not be entered, or is gone.</summary>
+    /// <param name="folder">The folder.</param>
+    /// <param name="name">The name as <see cref="Visit"/> is given it.</param>
+    public static SafeFileHandle? Open(SafeFileHandle folder, ReadOnlySpan<byte> name)
+    {
+        var fd = Native.OpenAt(folder, name, Native.ReadOnly | Native.Directory | Native.NoFollow | Native.CloseOnExec, 0);
+        return fd < 0 ? null : new SafeFileHandle(fd, ownsHandle: true);
+    }
 
     /// <summary>Visits each name but <c>.</c> and <c>..</c>, once.</summary>
     /// <exception cref="DiskException">The folder cannot be listed.</exception>

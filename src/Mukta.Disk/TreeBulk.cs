@@ -7,7 +7,11 @@ namespace Mukta.Disk;
 /// <param name="Files">Files, links and other names that are no folders.</param>
 /// <param name="LastUsedNs">The latest time at which one was read or changed, nanoseconds since 1970 UTC; 0 where there is none.</param>
 /// <param name="Unreadable">Folders that could not be listed.</param>
-public readonly record struct TreeSize(long Bytes, long Files, long LastUsedNs, int Unreadable);
+public readonly record struct TreeSize(long Bytes, long Files, long LastUsedNs, int Unreadable)
+{
+    /// <summary>The same as <see cref="LastUsedNs"/> as a date; null where there is none.</summary>
+    public DateTimeOffset? LastUsed => LastUsedNs > 0 ? DateTimeOffset.UnixEpoch.AddTicks(LastUsedNs / TimeSpan.NanosecondsPerTick) : null;
+}
 
 /// <summary>Measures and removes trees of any size in constant memory, following no link.</summary>
 public static class TreeBulk

@@ -260,7 +260,7 @@ public sealed class KeptArea : IDisposable
     }
 
     /// <summary>Writes a note down.</summary>
-    public void Note(Change note) => journal.Append([note with { Undoes = note.Undoes ?? Undoing }]);
+    public void Note(params IReadOnlyList<Change> notes) => journal.Append([.. notes.Select(n => n with { Undoes = n.Undoes ?? Undoing })]);
 
     /// <inheritdoc/>
     public void Dispose()

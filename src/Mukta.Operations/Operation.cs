@@ -143,6 +143,13 @@ public sealed class Operation : IDisposable
             Main.Note(new Noted(key, text, of));
     }
 
+    /// <summary>Writes notes down together unless there is one of this key: after an interruption there are all of them or none.</summary>
+    public void NoteTogetherOnce(string key, IEnumerable<(string Text, string? Of)> notes)
+    {
+        if (Notes(key).Count == 0)
+            Main.Note([.. notes.Select(n => new Noted(key, n.Text, n.Of))]);
+    }
+
     /// <summary>The notes about something.</summary>
     public IReadOnlyList<Noted> Notes(string key) => [.. Main.Changes.OfType<Noted>().Where(n => n.Key == key)];
 

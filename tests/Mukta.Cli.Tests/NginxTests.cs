@@ -21,6 +21,20 @@ public class NginxTests
         log.Any(l => l.Status == 206).ShouldBe(knowsRanges);
     }
 
+    [Theory]
+    [InlineData("location /maps/ { return 200 'another file'; }", "has another file there, of 12 bytes")]
+    [InlineData("add_header Content-Encoding gzip;", "sends the file encoded")]
+    public async Task What_is_not_the_file_that_was_asked_for_is_told_and_nothing_of_it_is_taken(string server, string why)
+    {
+        using var game = await BrokenAsync();
+        using var nginx = await Nginx.StartAsync(game.Scratch, server);
+        var before = await File.ReadAllBytesAsync(game.Scratch.At("game/maps/harbour.pak"), TestContext.Current.CancellationToken);
+        var answer = await game.RepairAsync("--from", nginx.Url, "--yes");
+        answer.Code.ShouldBe(4, answer.Out + answer.Err);
+        (answer.Out + answer.Err).ShouldContain(why);
+        (await File.ReadAllBytesAsync(game.Scratch.At("game/maps/harbour.pak"), TestContext.Current.CancellationToken)).ShouldBe(before);
+    }
+
     [Fact]
     public async Task Http_2_is_spoken_where_it_is_offered()
     {

@@ -78,44 +78,4 @@ public class UndoTests
             running.Kill();
         }
     }
-
-    /// <summary>Fewer where the program is not published: it starts slowly then.</summary>
-    private static int Kills => Environment.GetEnvironmentVariable("MUKTA_PROGRAMS") is { Length: > 0 } ? 200 : 12;
-
-    [Fact]
-    public async Task Killed_at_any_moment_the_same_repair_goes_on_and_one_undo_brings_everything_back()
-    {
-        using var game = await GameFolder.MakeAsync();
-        var random = new Random(2026);
-        var hits = 0;
-        for (var i = 0; i < Kills; i++)
-        {
-            Directory.Delete(game.Scratch.At("game"), recursive: true);
-            game.Scratch.CopyTree("release", "game");
-            File.Delete(game.Scratch.At("game/start"));
-            File.CreateSymbolicLink(game.Scratch.At("game/start"), "bin/game");
-            game.Scratch.Flip("game/maps/harbour.pak", random.Next(1_000_000));
-            game.Scratch.Zero("game/maps/pier.pak", 0, 70_000);
-            File.Delete(game.Scratch.At("game/bin/game"));
-            File.SetUnixFileMode(game.Scratch.At("game/sound/empty.bank"), UnixFileMode.UserRead);
-            Directory.CreateDirectory(game.Scratch.At("game/Sound"));
-            File.Move(game.Scratch.At("game/sound/gulls bank"), game.Scratch.At("game/Sound/gulls bank"));
-            var before = game.Scratch.Snapshot("game");
-            using var repair = Programs.Start(
-                game.Scratch, Programs.Mukta, "repair", "game", "--manifest", "game.meta4", "--from", "release", "--yes", "--quiet");
-            Thread.Sleep(random.Next(Kills == 200 ? 60 : 900));
-            hits += repair.HasExited ? 0 : 1;
-            repair.Kill();
-            await repair.WaitForExitAsync(TestContext.Current.CancellationToken);
-
-            var again = await game.RepairAsync("--from", "release", "--yes");
-            again.Code.ShouldBe(0, again.Err);
-            game.ShouldBeWhole();
-            (await game.MuktaAsync("undo", "--in", "game", "--yes")).Code.ShouldBe(0);
-            game.Scratch.Snapshot("game").ShouldBe(before, $"after kill {i}");
-        }
-
-        TestContext.Current.TestOutputHelper?.WriteLine($"{hits} of {Kills} repairs were killed in the middle");
-        hits.ShouldBeGreaterThan(Kills / 4);
-    }
 }

@@ -24,6 +24,17 @@ public class MetalinkHostileTests
         Refused($"<file name=\"{name}\">{Sound}</file>").What.ShouldContain(why);
 
     [Theory]
+    [InlineData(1, 256, "segment longer than 255 bytes")]
+    [InlineData(20, 200, "longer than 4000 bytes")]
+    [InlineData(129, 1, "more than 128 segments")]
+    public void A_name_that_no_file_system_could_keep_is_refused(int segments, int length, string why) =>
+        Refused($"<file name=\"{string.Join('/', Enumerable.Repeat(new string('a', length), segments))}\">{Sound}</file>").What.ShouldContain(why);
+
+    [Fact]
+    public void More_mirrors_of_one_file_than_anybody_has_are_refused() =>
+        Refused($"<file name=\"a\">{Sound}{string.Concat(Enumerable.Repeat("<url>https://mirror.example/a</url>", 1001))}</file>").What.ShouldContain("More than 1000");
+
+    [Theory]
     [InlineData("<file name=\"a\">{0}</file>\n<file name=\"a\">{0}</file>", "stands twice", 4)]
     [InlineData("<file name=\"a\">{0}</file>\n<file name=\"a/b\">{0}</file>", "needs it as a folder", 4)]
     [InlineData("<file name=\"a/b/c\">{0}</file>\n<file name=\"a\">{0}</file>", "needs it as a folder", 4)]

@@ -6,13 +6,15 @@ namespace Mukta.Operations.Tests;
 
 public sealed class JournalTests
 {
-    [Fact]
-    public void A_last_line_that_was_cut_short_does_not_count_and_the_operation_goes_on_behind_the_one_before()
+    [Theory]
+    [InlineData(0)]
+    [InlineData(5000)]
+    public void A_last_line_that_was_cut_short_does_not_count_and_the_operation_goes_on_behind_the_one_before(int more)
     {
         using var tree = new Tree();
         var before = tree.Look();
         var id = tree.Do(area => area.SetAside("a"), ends: false);
-        File.AppendAllText(tree.Journal(id), "0123456789abcdef [{\"change\":\"set-as");
+        File.AppendAllText(tree.Journal(id), "0123456789abcdef [{\"change\":\"set-as" + new string('i', more));
         using (var folder = Folder.Open(tree.Place))
         using (var area = KeptArea.Resume(folder, $"{KeptArea.OfInstall}/{id}"))
         {

@@ -92,6 +92,21 @@ public sealed class KeptAreaTests
     }
 
     [Fact]
+    public void An_install_that_another_run_works_on_is_neither_undone_nor_purged()
+    {
+        using var tree = new Tree();
+        tree.Do(area => area.SetAside("a"));
+        using (InstallLock.Take(tree.Place, TimeProvider.System))
+        {
+            Should.Throw<MuktaException>(() => tree.Undo()).What.ShouldContain("Another run");
+            Should.Throw<MuktaException>(() => tree.Catalog.Purge(tree.Only, evenUnfinished: false, TestContext.Current.CancellationToken))
+                .What.ShouldContain("Another run");
+        }
+
+        tree.Undo().NotRestored.ShouldBeEmpty();
+    }
+
+    [Fact]
     public void An_undo_takes_the_operation_as_it_is_when_it_begins_and_not_as_it_was_shown()
     {
         using var tree = new Tree();

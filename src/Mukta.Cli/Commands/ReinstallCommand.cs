@@ -1,7 +1,6 @@
 using System.CommandLine;
 using Mukta.Cli.Rendering;
 using Mukta.Manifests;
-using Mukta.Operations;
 using Mukta.Reinstall;
 using Mukta.Remedies;
 
@@ -74,11 +73,12 @@ internal static class ReinstallCommand
                 NamedInstall = choice.Named(parsed) ?? choice.NewPlace(parsed),
                 NewPlace = choice.NewPlace(parsed),
             };
-            var isInterrupted = Operation.FindInterrupted(found.Machine.Home, request.Command, found.Profile.Product) is not null;
-            var installs = parsed.GetValue(all) ? new ReinstallChoice(found.Machine, found.Catalog).Installs(found.Loaded)
-                : isInterrupted ? []
-                : await choice.InstallIfAnyAsync(parsed, found, named ?? found.Loaded.ManifestFile, session, cancel).ConfigureAwait(
-                false) is { } one ? [one] : [];
+            IReadOnlyList<string> installs = [];
+            if (parsed.GetValue(all))
+                installs = new ReinstallChoice(found.Machine, found.Catalog).Installs(found.Loaded);
+            else if (ReinstallRemedy.FindBegun(found.Machine, request.Command, found.Profile.Product) is null
+                && await choice.InstallIfAnyAsync(parsed, found, named ?? found.Loaded.ManifestFile, session, cancel).ConfigureAwait(false) is { } one)
+                installs = [one];
             using var remedy = new ReinstallRemedy(found.Target(installs, named), request, tools);
             var view = new ReinstallView(session, found, parsed.GetValue(confirm));
             return await acting.RunAsync(

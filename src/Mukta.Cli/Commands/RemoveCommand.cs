@@ -64,7 +64,7 @@ internal static class RemoveCommand
     private static IReadOnlyList<string> Going(Product product, IReadOnlyList<string> installs)
     {
         var interrupted = Operations.Operation.FindInterrupted(product.Machine.Home, "remove", product.Profile.Product);
-        return interrupted is null ? installs : RemoveRemedy.InstallsOf(interrupted);
+        return interrupted is not null && RemoveRemedy.InstallsOf(interrupted) is { Count: > 0 } begun ? begun : installs;
     }
 
     private static async Task<bool> IsTypedAsync(Session session, string product, string? confirmed, CancellationToken cancel) =>

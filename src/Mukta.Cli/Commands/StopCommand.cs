@@ -94,9 +94,8 @@ internal static class StopCommand
         {
             foreach (var process in running)
             {
-                var since = process.Since.ToLocalTime();
-                session.Output.MarkupLineInterpolated(
-                    $"  [bold]{process.Pid,7}[/]  {PathBytes.Shown(process.Name),-15}  user {process.Owner}, since {since:yyyy-MM-dd HH:mm:ss}");
+                var who = $"user {process.Owner}, since {process.Since.ToLocalTime():yyyy-MM-dd HH:mm:ss}";
+                session.Output.MarkupLineInterpolated($"  [bold]{process.Pid,7}[/]  {PathBytes.Shown(process.Name),-15}  {who}");
                 foreach (var reason in process.Reasons)
                     session.Output.WriteLine($"           {PathBytes.Shown(reason)}");
             }
@@ -131,8 +130,7 @@ internal static class StopCommand
                 return await work(null).ConfigureAwait(false);
             return await new Status(session.Error).StartAsync("asking", context => work((left, rest) =>
                 context.Status(
-                $"waiting for {Units.Count(left, "process", "processes")}, {Math.Ceiling(rest.TotalSeconds):0} s more"))).ConfigureAwait(
-                false);
+                $"waiting for {Units.Count(left, "process", "processes")}, {Math.Ceiling(rest.TotalSeconds):0} s more"))).ConfigureAwait(false);
         }
     }
 }

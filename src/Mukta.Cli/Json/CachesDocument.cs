@@ -45,7 +45,7 @@ internal sealed record CachePart
         Kind = Rendering.FindingWords.Name(cache.Kind),
         Bytes = cache.Size.Bytes,
         Files = cache.Size.Files,
-        LastUsed = Rendering.CacheText.LastUsed(cache),
+        LastUsed = cache.Size.LastUsed,
         Holds = cache.Holds,
         MayBeCleared = cache.Blocked is null,
         Blocked = cache.Blocked,

@@ -101,5 +101,5 @@ internal sealed record PlacePart(string Path, long Bytes, long Files, DateTimeOf
 {
     public static PlacePart Of(UserPlace place) => new(
         PathBytes.Shown(place.Path), place.Size.Bytes, place.Size.Files,
-        place.Size.LastUsedNs > 0 ? DateTimeOffset.UnixEpoch.AddTicks(place.Size.LastUsedNs / 100) : null, place.Why, place.Blocked);
+        place.Size.LastUsed, place.Why, place.Blocked);
 }

@@ -8,9 +8,6 @@ namespace Mukta.Cli.Rendering;
 /// <summary>Caches as a technician reads them.</summary>
 internal sealed class CacheText(IAnsiConsole console)
 {
-    public static DateTimeOffset? LastUsed(CacheFolder cache) =>
-        cache.Size.LastUsedNs > 0 ? DateTimeOffset.UnixEpoch.AddTicks(cache.Size.LastUsedNs / TimeSpan.NanosecondsPerTick) : null;
-
     public void Write(IReadOnlyList<CacheFolder> caches)
     {
         foreach (var cache in caches)
@@ -18,7 +15,7 @@ internal sealed class CacheText(IAnsiConsole console)
             console.MarkupLineInterpolated($"[bold]{cache.Name}[/]  {PathBytes.Shown(cache.Path)}");
             var what = cache.Kind == NodeKind.Folder ? Units.Count(cache.Size.Files, "file")
                 : $"a {FindingWords.Name(cache.Kind)}{(cache.IsTemporary ? "" : ", not a folder")}";
-            var used = LastUsed(cache) is { } at ? $", last used {at.ToLocalTime():yyyy-MM-dd HH:mm}" : "";
+            var used = cache.Size.LastUsed is { } at ? $", last used {at.ToLocalTime():yyyy-MM-dd HH:mm}" : "";
             console.WriteLine(
                 $"  {Units.Bytes(cache.Size.Bytes)} in "
                 + $"{what}{used}"

@@ -119,7 +119,7 @@ internal sealed class ReinstallText(IAnsiConsole console)
     {
         string Line(UserPlace l)
         {
-            var used = l.Size.LastUsedNs > 0 ? $", last used {DateTimeOffset.UnixEpoch.AddTicks(l.Size.LastUsedNs / 100).ToLocalTime():yyyy-MM-dd}" : "";
+            var used = l.Size.LastUsed is { } at ? $", last used {at.ToLocalTime():yyyy-MM-dd}" : "";
             var stays = l.Blocked is { } why ? $"\n          stays: it {why}" : "";
             return $"{PathBytes.Shown(l.Path)}\n          {Units.Bytes(l.Size.Bytes)}{used}; {l.Why}{stays}";
         }

@@ -43,7 +43,8 @@ internal sealed class RepairText(IAnsiConsole console, string install)
         console.WriteLine($"  kept         {Units.Bytes(plan.BytesHeld)}, in {ManifestFolder} of the install; nothing is deleted");
         var renewed = plan.Puts.Where(p => p.IsFresh && before.Proven.ContainsKey(p.Path)).Sum(p => p.File.Size);
         var strays = before.Strays.Count() - plan.Steps.OfType<HoldAway>().Count(h => h.IsStray);
-        console.WriteLine($"  untouched    {Units.Bytes(Math.Max(0, before.BytesGood - plan.BytesKept - renewed))} and {Units.Count(strays, "stray")}");
+        console.WriteLine(
+            $"  untouched    {Units.Bytes(Math.Max(0, before.BytesGood - plan.BytesKept - renewed))} and {Units.Count(strays, "stray")}");
         console.WriteLine();
     }
 

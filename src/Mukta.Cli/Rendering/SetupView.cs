@@ -19,7 +19,8 @@ internal sealed class SetupView(Session session, Product product) : RemedyView<S
         console.WriteLine($"  time       at most {Units.Time(plan.How.TimeLimit)}, then it is ended");
         if (plan.Action != "remove")
         {
-            var asked = then.Active.Select(u => $"{u} active").Concat(then.Files.Select(f => $"{f} there")).DefaultIfEmpty("nothing is asked for");
+            var asked = then.Active.Select(u => $"{u} active").Concat(then.Files.Select(f => $"{f} there"))
+                .DefaultIfEmpty("nothing is asked for");
             console.WriteLine($"  afterwards {string.Join(", ", asked)}");
         }
 

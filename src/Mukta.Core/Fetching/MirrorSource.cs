@@ -112,7 +112,8 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
             })
             .Build();
 
-    private static TimeSpan? RetryAfter(HttpResponseMessage? response, TimeProvider time)
+    /// <summary>How long a mirror asks to wait before the next try, within bounds; null if it does not say.</summary>
+    internal static TimeSpan? RetryAfter(HttpResponseMessage? response, TimeProvider time)
     {
         var asked = response?.Headers.RetryAfter switch
         {

@@ -106,16 +106,13 @@ public sealed class InstallSearch
             if (depth >= TreeWalk.DeepestFolder || inside.EndsWith("/" + ManifestPath.OwnFolder, StringComparison.Ordinal)
                 || passedOver.Contains(inside))
                 return;
-            var fd = Native.OpenAt(folder, name, Native.ReadOnly | Native.Directory | Native.NoFollow | Native.CloseOnExec, 0);
-            if (fd < 0)
-                return; // It may not be entered, or is gone.
-            using var handle = new SafeFileHandle(fd, ownsHandle: true);
-            Enter(handle, inside, depth + 1);
+            using var handle = FolderStream.Open(folder, name);
+            if (handle is not null)
+                Enter(handle, inside, depth + 1);
         }
 
         private static bool IsFolder(SafeFileHandle folder, ReadOnlySpan<byte> name) =>
-            Native.StatxAt(folder, name, Native.AtSymlinkNoFollow, Native.StatxBasic, out var found) == 0
-            && Node.From(found).Kind == NodeKind.Folder;
+            FolderStream.Look(folder, name) is { Kind: NodeKind.Folder };
 
         private void Compare(SafeFileHandle folder, string path, ReadOnlySpan<byte> name, List<Listed> listed)
         {
@@ -124,8 +121,7 @@ public sealed class InstallSearch
             {
                 if (!path.EndsWith(file.Folder, StringComparison.Ordinal))
                     continue;
-                node ??= Native.StatxAt(folder, name, Native.AtSymlinkNoFollow, Native.StatxBasic, out var found) == 0 ? Node.From(found)
-                    : default(Node);
+                node ??= FolderStream.Look(folder, name) ?? default(Node);
                 if (node is not { Kind: NodeKind.File, Inode: > 0 } there || there.Size != file.Size)
                     continue;
                 var key = (file.Release, path[..^file.Folder.Length] is { Length: > 0 } root ? root : "/");

@@ -72,8 +72,7 @@ public sealed class Reinstaller(Machine machine, OperationTools tools)
             }
 
             var runs = targets.Select((t, i) => new TargetRun(this, operation, wish, locks, at = t, i)).ToList();
-            foreach (var run in runs)
-                operation.NoteOnce(TargetNote, run.Target.Path, run.Target.Profile.Product);
+            operation.NoteTogetherOnce(TargetNote, targets.Select(t => (t.Path, (string?)t.Profile.Product)));
             foreach (var run in runs)
             {
                 at = run.Target;

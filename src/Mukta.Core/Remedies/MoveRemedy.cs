@@ -62,7 +62,8 @@ public sealed class MoveRemedy(RemedyTarget target, string destination, Operatio
     protected override OperationStopped Stopped(Operation operation, MovePlan plan, MuktaException cause) =>
         new(operation.Header.Operation, cause)
         {
-            Situation = Mover.IsPlaced(operation) ? $"State: the install is whole in {PathBytes.Shown(plan.To)}; not all that follows is done."
+            Situation = Mover.IsPlaced(operation)
+                ? $"State: the install is whole in {PathBytes.Shown(plan.To)}; not all that follows is done."
             : $"State: the install is whole where it was, in {PathBytes.Shown(plan.From)}.",
         };
 }

@@ -73,10 +73,14 @@ public sealed class ReinstallRemedy(RemedyTarget target, ReinstallRequest reques
 
     private Reinstaller Reinstaller => new(Machine, Tools) { Limits = request.Limits, Also = request.Also };
 
+    /// <summary>An interrupted run that has come as far as to say which installs it is about; null for none.</summary>
+    public static OperationRecord? FindBegun(Machine machine, string command, string product) =>
+        Operation.FindInterrupted(machine.Home, command, product) is { } left && ReinstallStep.TargetsOf(left).Count > 0 ? left : null;
+
     /// <inheritdoc/>
     public override Task<ReinstallPlan> PlanAsync(CancellationToken cancel)
     {
-        var interrupted = Operation.FindInterrupted(Machine.Home, Name, target.Profile.Product);
+        var interrupted = FindBegun(Machine, Name, target.Profile.Product);
         IReadOnlyList<(LoadedProfile Loaded, string Path)> chosen = interrupted is null
             ? Choice.Of(target.Loaded, request.Scope, target.Installs, request.NewPlace)
             : [.. ReinstallStep.TargetsOf(interrupted).Select(t => (target.Catalog.Of(t.Product), t.Path))];

@@ -96,8 +96,7 @@ public sealed class RemoveRemedy(RemedyTarget target, OperationTools tools)
     /// <inheritdoc/>
     protected override async Task<RemedyOutcome> DoAsync(Operation operation, InstallLocks locks, RemedyPlan plan, CancellationToken cancel)
     {
-        foreach (var install in target.Installs)
-            operation.NoteOnce(TargetNote, install);
+        operation.NoteTogetherOnce(TargetNote, target.Installs.Select(i => (i, (string?)null)));
         foreach (var left in plan.Steps.Where(s => s.Act == RemedyAct.LeaveInPlace))
         {
             operation.NoteOnce(

@@ -83,7 +83,8 @@ public sealed class VerifiedRecords(Machine machine) : IVerifiedMemory
             INSERT OR REPLACE INTO verified
                 (install, file_system, manifest, product, release, sequence, expires, files, links, bytes, weak, since, whole, modes)
             VALUES
-                ($install, $fileSystem, $manifest, $product, $release, $sequence, $expires, $files, $links, $bytes, $weak, $since, $whole, $modes)
+                ($install, $fileSystem, $manifest, $product, $release, $sequence, $expires, $files, $links, $bytes, $weak,
+                $since, $whole, $modes)
             """,
             c => c.ExecuteNonQuery(),
             ("$install", record.Install), ("$fileSystem", (long)record.FileSystem), ("$manifest", record.Manifest),

@@ -3,15 +3,17 @@ using Microsoft.Win32.SafeHandles;
 namespace Mukta.Hashing;
 
 /// <summary>What a range is: where it begins, how long it is, and which function it is hashed with.</summary>
-internal readonly record struct HashRange(long Offset, long Length, HashKind Kind);
+public readonly record struct HashRange(long Offset, long Length, HashKind Kind);
 
 /// <summary>What the hashing of a range has shown.</summary>
 /// <param name="digest">The hash; empty where the file ends before the range does.</param>
 /// <param name="zerosAtEnd">How many bytes at its end, as far as the file goes, are zero.</param>
-internal readonly ref struct Hashed(ReadOnlySpan<byte> digest, long zerosAtEnd)
+public readonly ref struct Hashed(ReadOnlySpan<byte> digest, long zerosAtEnd)
 {
+    /// <summary>The hash; empty where the file ends before the range does.</summary>
     public ReadOnlySpan<byte> Digest { get; } = digest;
 
+    /// <summary>How many bytes at its end, as far as the file goes, are zero.</summary>
     public long ZerosAtEnd { get; } = zerosAtEnd;
 }
 
@@ -19,7 +21,7 @@ internal readonly ref struct Hashed(ReadOnlySpan<byte> digest, long zerosAtEnd)
 /// A file of which ranges are to be hashed, by any number of threads at once. It is opened when its first range is
 /// wanted, and closed once all are done with.
 /// </summary>
-internal abstract class HashedFile
+public abstract class HashedFile
 {
     private readonly Lock opening = new();
     private SafeFileHandle? handle;

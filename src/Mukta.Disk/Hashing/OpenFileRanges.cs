@@ -3,10 +3,10 @@ using Microsoft.Win32.SafeHandles;
 namespace Mukta.Hashing;
 
 /// <summary>Told of a range that is hashed.</summary>
-internal delegate void RangeHashed(int index, in Hashed hashed);
+public delegate void RangeHashed(int index, in Hashed hashed);
 
 /// <summary>Stretches of one file that is open already, and stays so.</summary>
-internal sealed class OpenFileRanges : HashedFile
+public sealed class OpenFileRanges : HashedFile
 {
     private readonly SafeFileHandle file;
     private readonly IReadOnlyList<HashRange> ranges;
@@ -16,8 +16,10 @@ internal sealed class OpenFileRanges : HashedFile
     private OpenFileRanges(SafeFileHandle file, IReadOnlyList<HashRange> ranges, RangeHashed done) =>
         (this.file, this.ranges, this.done) = (file, ranges, done);
 
+    /// <inheritdoc/>
     public override int Count => ranges.Count;
 
+    /// <inheritdoc/>
     public override HashRange this[int index] => ranges[index];
 
     /// <summary>Hashes ranges in this thread.</summary>
@@ -49,11 +51,15 @@ internal sealed class OpenFileRanges : HashedFile
         }
     }
 
+    /// <inheritdoc/>
     protected override SafeFileHandle Open() => file;
 
+    /// <inheritdoc/>
     protected override bool IsOwned => false;
 
+    /// <inheritdoc/>
     protected override void Done(int index, in Hashed hashed) => done(index, hashed);
 
+    /// <inheritdoc/>
     protected override void Failed(int index, Exception reason) => failure ??= reason;
 }

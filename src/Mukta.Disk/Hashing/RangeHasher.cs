@@ -8,11 +8,15 @@ namespace Mukta.Hashing;
 /// Reads ranges of files and hashes them, on all cores and in all lanes of each. Memory does not grow with files, nor with
 /// their sizes. Files are not mapped: one that is cut short meanwhile would end the program.
 /// </summary>
-/// <param name="kernel">What hashes several at once; null for the platform's implementation.</param>
-/// <param name="meter">Counts what was read.</param>
-/// <param name="cancel">Interrupts, within a few milliseconds of hashing.</param>
-internal sealed class RangeHasher(LaneKernel? kernel, WorkMeter? meter, CancellationToken cancel)
+public sealed class RangeHasher
 {
+    private readonly LaneKernel? kernel;
+    private readonly WorkMeter? meter;
+    private readonly CancellationToken cancel;
+
+    internal RangeHasher(LaneKernel? kernel, WorkMeter? meter, CancellationToken cancel) =>
+        (this.kernel, this.meter, this.cancel) = (kernel, meter, cancel);
+
     /// <summary>Bytes of each lane's buffer: sixteen of them stay in the second-level cache.</summary>
     private const int BufferLength = 32 * 1024;
 
@@ -46,7 +50,7 @@ internal sealed class RangeHasher(LaneKernel? kernel, WorkMeter? meter, Cancella
     public static bool IsWorthChoosing(long bytes) => bytes >= WorthChoosing || LaneKernel.IsForced;
 
     /// <summary>The same in so many threads.</summary>
-    public void Run(RangeQueue queue, IReadOnlyList<HashedFile> files, int threads)
+    internal void Run(RangeQueue queue, IReadOnlyList<HashedFile> files, int threads)
     {
         dropsWhatItReads = queue.BytesLeft > GC.GetGCMemoryInfo().TotalAvailableMemoryBytes / 4;
         try

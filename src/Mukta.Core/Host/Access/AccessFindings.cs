@@ -32,12 +32,14 @@ public static class AccessFindings
         foreach (var blocked in facts.Blocked)
         {
             var (what, bits) = LackOf(blocked.Lacks);
+            var others = bits.Replace("w", "", StringComparison.Ordinal);
+            string?[] rights = [others.Length > 0 ? $"a+{others}" : null, bits.Contains('w', StringComparison.Ordinal) ? "u+w" : null];
             yield return new CheckFinding(
                 FindingKind.FolderBlocked, blocked.IsVital ? Verdict.Bad : Verdict.Attention, blocked.Path,
                 $"the player cannot {what} {PathBytes.Shown(blocked.Path)} (owner {Number(blocked.Owner)}, mode "
                 + $"{Units.Mode(blocked.Mode)}), and {blocked.For} needs it",
-                Advice: $"sudo chmod a+{bits.Replace("w", "", StringComparison.Ordinal)}{(bits.Contains('w', StringComparison.Ordinal) ? ",u+w" : "")} "
-                    .Replace("a+,", "", StringComparison.Ordinal) + $"{PathBytes.Shown(blocked.Path)}, or give it to the player with chown");
+                Advice: $"sudo chmod {string.Join(',', rights.OfType<string>())} {PathBytes.Shown(blocked.Path)}, or give it to the "
+                + $"player with chown");
         }
 
         if (facts.Foreign is { } foreign)

@@ -67,13 +67,12 @@ internal sealed class QuickLook(Folder install, VerifiedRecord record, WorkMeter
                 return;
             }
 
-            if (Native.StatxAt(handle, name, Native.AtSymlinkNoFollow, Native.StatxBasic, out var found) != 0)
+            if (FolderStream.Look(handle, name) is not { } node)
             {
                 differs = true;
                 return;
             }
 
-            var node = Node.From(found);
             if (node.Kind == NodeKind.Folder)
                 Enter(prefix, name[..^1]);
             else if (known is null || !known.TryFind(name[..^1], ref guess, out var seal))

@@ -1,4 +1,4 @@
-using System.Security.Cryptography;
+using System.IO.Hashing;
 using Microsoft.Win32.SafeHandles;
 
 namespace Mukta.Disk;
@@ -130,11 +130,11 @@ public sealed class TreeCopy(Folder source, Folder target, CopyWay way)
             return;
         }
 
-        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+        var hash = new XxHash128(); // Against what a disk or memory does to bytes, not against anybody who wants to deceive.
         bytes += copy.CopyFrom(old, 0, 0, long.MaxValue, passing =>
         {
             cancel.ThrowIfCancellationRequested();
-            hash.AppendData(passing.Span);
+            hash.Append(passing.Span);
             meter?.Count(passing.Length);
         });
         copy.Flush();
@@ -146,7 +146,7 @@ public sealed class TreeCopy(Folder source, Folder target, CopyWay way)
         }
 
         copy.DropFromMemory();
-        if (!Hash(copy.Handle, cancel).AsSpan().SequenceEqual(hash.GetHashAndReset()))
+        if (!Hash(copy.Handle, cancel).AsSpan().SequenceEqual(hash.GetCurrentHash()))
         {
             throw new MuktaException(
                 ExitCode.Blocked, "A copy does not read back as it was written.", PathBytes.Shown(Path.Join(target.Path, to)),
@@ -157,15 +157,15 @@ public sealed class TreeCopy(Folder source, Folder target, CopyWay way)
     private static byte[] Hash(SafeFileHandle file, CancellationToken cancel)
     {
         var buffer = new byte[1 << 20];
-        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+        var hash = new XxHash128();
         var done = 0L;
         for (int got; (got = RandomAccess.Read(file, buffer, done)) > 0; done += got)
         {
             cancel.ThrowIfCancellationRequested();
-            hash.AppendData(buffer, 0, got);
+            hash.Append(buffer.AsSpan(0, got));
         }
 
-        return hash.GetHashAndReset();
+        return hash.GetCurrentHash();
     }
 
     private void CopyMetadata(string path, in Node node)

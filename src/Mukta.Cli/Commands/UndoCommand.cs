@@ -56,7 +56,7 @@ internal static class UndoCommand
                 NotRestored = [.. undo.NotRestored.Select(n => new NotRestoredPart(PathBytes.Shown(n.Subject), n.Reason))],
             };
             if (undo.NotRestored.Count == 0)
-                return End(session, document, $"Put back as it was.\nUndo: mukta undo {undo.Operation}{choice.Arguments(parsed)}");
+                return End(session, document, session.IsQuiet ? "Put back as it was." : $"Put back as it was.\nUndo: mukta undo {undo.Operation}{choice.Arguments(parsed)}");
             foreach (var (subject, reason) in undo.NotRestored.Where(_ => !session.IsJson))
                 session.Output.MarkupLineInterpolated($"  [red]not restored[/]  {PathBytes.Shown(subject)}: {reason}");
             return End(

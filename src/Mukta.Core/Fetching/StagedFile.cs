@@ -95,10 +95,10 @@ internal sealed class StagedFile : IDisposable
     public bool Matches(int piece, ReadOnlySpan<byte> digest) => digest.SequenceEqual(proof[piece]);
 
     /// <summary>Writes bytes of a claimed piece.</summary>
-    public void Write(ReadOnlySpan<byte> data, long offset)
-    {
-        bytes.Write(data, offset);
-    }
+    public void Write(ReadOnlySpan<byte> data, long offset) => bytes.Write(data, offset);
+
+    /// <summary>Copies bytes of another file, and answers how many there were.</summary>
+    public long CopyFrom(SafeFileHandle from, long offset, ByteRange to) => bytes.CopyFrom(from, offset, to.Offset, to.Length);
 
     /// <summary>
     /// Takes the good pieces of the old file, hashing each on the way. Where the file system lets two files share their bytes,
@@ -113,23 +113,13 @@ internal sealed class StagedFile : IDisposable
             return;
         }
 
-        var buffer = new byte[1 << 20];
         foreach (var piece in OpenFileRanges.Proven(old, proof, File.Size, NeededPieces(), cancel).Order())
         {
             cancel.ThrowIfCancellationRequested();
             var range = RangeOf(piece);
             if (!TryClaim(piece))
                 continue;
-            var copied = 0L;
-            while (copied < range.Length
-                && RandomAccess.Read(
-                old, buffer.AsSpan(0, (int)Math.Min(buffer.Length, range.Length - copied)), range.Offset + copied) is var got and > 0)
-            {
-                Write(buffer.AsSpan(0, got), range.Offset + copied);
-                copied += got;
-            }
-
-            Release(piece, copied == range.Length);
+            Release(piece, CopyFrom(old, range.Offset, range) == range.Length);
         }
     }
 

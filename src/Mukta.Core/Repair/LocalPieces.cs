@@ -83,8 +83,9 @@ public sealed class LocalPieces : IDisposable
     /// <summary>Copies what is here into a staged file, hashing each piece on the way.</summary>
     internal void Fill(StagedFile staged, PieceHasher hasher, CancellationToken stop)
     {
+        if (pieces.Count == 0)
+            return;
         var proof = staged.File.Proof;
-        var buffer = new byte[1 << 20];
         for (var piece = 0; piece < staged.PieceCount; piece++)
         {
             var range = staged.RangeOf(piece);
@@ -97,16 +98,7 @@ public sealed class LocalPieces : IDisposable
                 using var from = place.Folder.OpenRead(place.Path);
                 if (!hasher.Proves(from, place.Offset, range.Length, proof.Kind, proof[piece], null, stop))
                     continue; // It was changed since it was looked at.
-                for (var done = 0L; done < range.Length;)
-                {
-                    var got = RandomAccess.Read(
-                        from, buffer.AsSpan(0, (int)Math.Min(buffer.Length, range.Length - done)), place.Offset + done);
-                    if (got == 0)
-                        break;
-                    staged.Write(buffer.AsSpan(0, got), range.Offset + done);
-                    done += got;
-                }
-
+                staged.CopyFrom(from, place.Offset, range);
                 isRight = hasher.Proves(staged.Handle, range.Offset, range.Length, proof.Kind, proof[piece], null, stop);
                 if (isRight)
                     Interlocked.Add(ref taken, range.Length);

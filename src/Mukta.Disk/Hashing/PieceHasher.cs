@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Security.Cryptography;
 using Microsoft.Win32.SafeHandles;
 
@@ -6,9 +7,12 @@ namespace Mukta.Hashing;
 /// <summary>Hashes slices of files with one buffer, whatever their length. One for each thread.</summary>
 public sealed class PieceHasher : IDisposable
 {
-    private readonly byte[] buffer = GC.AllocateUninitializedArray<byte>(1 << 20, pinned: true);
-    private readonly IncrementalHash?[] running = new IncrementalHash?[Enum.GetValues<HashKind>().Length];
+    private const int LongestBuffer = 1 << 20, UsualBuffer = 64 * 1024;
+    private static readonly int Kinds = Enum.GetValues<HashKind>().Length;
+
+    private readonly IncrementalHash?[] running = new IncrementalHash?[Kinds];
     private readonly byte[] digest = new byte[64];
+    private byte[] buffer = [];
 
     /// <summary>True where a slice of a file is all there and has the hash it should have.</summary>
     /// <param name="file">The file.</param>
@@ -36,6 +40,7 @@ public sealed class PieceHasher : IDisposable
     {
         zerosAtEnd = 0;
         var hash = running[(int)kind] ??= kind.Start();
+        Rent(length <= UsualBuffer ? UsualBuffer : LongestBuffer);
         var left = length;
         while (left > 0)
         {
@@ -65,5 +70,16 @@ public sealed class PieceHasher : IDisposable
     {
         foreach (var hash in running)
             hash?.Dispose();
+        Rent(0);
+    }
+
+    /// <summary>Many small files are hashed by a hasher each: buffers are borrowed, and no longer than they have to be.</summary>
+    private void Rent(int length)
+    {
+        if (length > 0 && buffer.Length >= length)
+            return;
+        if (buffer.Length > 0)
+            ArrayPool<byte>.Shared.Return(buffer);
+        buffer = length == 0 ? [] : ArrayPool<byte>.Shared.Rent(length);
     }
 }

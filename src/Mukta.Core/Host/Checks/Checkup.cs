@@ -29,7 +29,7 @@ public sealed record ProductCheck(LoadedProfile Loaded, string? Install, IReadOn
 /// <param name="Environment">The environment variables.</param>
 /// <param name="UserAgent">What Mukta calls itself on the network.</param>
 /// <param name="Time">For dates and durations.</param>
-/// <param name="Recorded">Installs of a product that were recorded; see <see cref="State.InstallRecords"/>.</param>
+/// <param name="Recorded">Installs of a product that were recorded.</param>
 public sealed record CheckSurroundings(
     Machine Machine, IServiceControl Services, Func<string, string?> Environment, string UserAgent, TimeProvider Time,
     Func<string, IReadOnlyList<string>> Recorded);

@@ -37,6 +37,11 @@ public sealed record KeptOperation(string Anchor, string Parent, OperationRecord
 
     /// <summary>The operation's folder.</summary>
     public string Place => Path.Join(Anchor, Record.Path);
+
+    /// <summary>The files and folders that an undo touches: the whole install for a journal that lies in one.</summary>
+    public IReadOnlyList<string> Touched => Record.Header.Command == "repair" && Parent == KeptArea.OfInstall ? [Anchor]
+        : [.. Record.Changes.Where(c => c.UndoPhrase is not null && c is not ServiceChanged).Select(c => Path.Join(Anchor, c.Subject))
+        .Distinct(StringComparer.Ordinal)];
 }
 
 /// <summary>Finds the operations that a machine keeps something of, puts back what they have changed, and purges what they keep.</summary>

@@ -26,7 +26,12 @@ public class MoveTests
             .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(0, a.Err), a => a.Out.ShouldContain(disk.At("games/post")));
         (await home.OnAsync("move", "gannet-post", disk.At("games/post"), "--yes"))
             .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("The install is there already"));
-        (await home.MuktaAsync("undo", "--yes", "--profiles", "profiles")).Code.ShouldBe(0);
+        disk.Write("games/neighbour", "somebody else's");
+        using var neighbour = System.Diagnostics.Process.Start("sh", ["-c", $"exec 3< '{disk.At("games/neighbour")}'; exec sleep 600"]);
+        SpinWait.SpinUntil(() => File.Exists($"/proc/{neighbour.Id}/fd/3"), TimeSpan.FromSeconds(10)).ShouldBeTrue();
+        var undone = await home.MuktaAsync("undo", "--yes", "--profiles", "profiles");
+        neighbour.Kill();
+        undone.Code.ShouldBe(0, "who uses something beside the install is not in the way: " + undone.Err);
         home.Scratch.Snapshot("games/gannet-post").ShouldBe(before);
         Directory.Exists(disk.At("games/post")).ShouldBeFalse();
         (await home.OnAsync("verify", "gannet-post")).Code.ShouldBe(0);

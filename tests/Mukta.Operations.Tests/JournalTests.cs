@@ -23,6 +23,7 @@ public sealed class JournalTests
         }
 
         tree.Only.State.ShouldBe(OperationState.Done);
+        File.ReadAllText(tree.Journal(id)).ShouldEndWith("\n", customMessage: "what was cut short is gone");
         tree.Undo().NotRestored.ShouldBeEmpty();
         tree.Look().ShouldBe(before);
     }

@@ -2,6 +2,7 @@ using System.CommandLine;
 using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
+using Mukta.Host;
 using Mukta.Host.Processes;
 using Mukta.Operations;
 using Mukta.State;
@@ -44,10 +45,10 @@ internal static class UndoCommand
             if (parsed.GetValue(dryRun))
                 return End(session, document, "Dry run: nothing was changed. Run it again without --dry-run to undo it.");
             RefuseIfWorkedOn(areas);
-            RefuseIfRunning(areas);
+            Guard(choice.Machine(parsed), areas);
             if (!parsed.GetValue(yes) && !await Question.IsAnsweredYesAsync(session, "Put it back?", cancel).ConfigureAwait(false))
                 return End(session, document with { ExitCode = 1 }, "Nothing was changed.");
-            RefuseIfRunning(areas);
+            Guard(choice.Machine(parsed), areas);
             var undo = choice.Catalog(parsed, cancel)
                 .Undo(areas, (header, place) => OperationIndex.TryPut(choice.Machine(parsed), header, place), cancel);
             document = document with
@@ -56,7 +57,13 @@ internal static class UndoCommand
                 NotRestored = [.. undo.NotRestored.Select(n => new NotRestoredPart(PathBytes.Shown(n.Subject), n.Reason))],
             };
             if (undo.NotRestored.Count == 0)
-                return End(session, document, session.IsQuiet ? "Put back as it was." : $"Put back as it was.\nUndo: mukta undo {undo.Operation}{choice.Arguments(parsed)}");
+            {
+                return End(
+                    session, document,
+                    session.IsQuiet ? "Put back as it was."
+                    : $"Put back as it was.\nUndo: mukta undo {undo.Operation}{choice.Arguments(parsed)}");
+            }
+
             foreach (var (subject, reason) in undo.NotRestored.Where(_ => !session.IsJson))
                 session.Output.MarkupLineInterpolated($"  [red]not restored[/]  {PathBytes.Shown(subject)}: {reason}");
             return End(
@@ -107,14 +114,11 @@ internal static class UndoCommand
         }
     }
 
-    /// <summary>Nothing is touched while somebody uses what it is about.</summary>
-    private static void RefuseIfRunning(IReadOnlyList<KeptOperation> areas)
+    private static void Guard(Machine machine, List<KeptOperation> areas)
     {
-        var used = areas.SelectMany(
-            a => a.Parent == KeptArea.OfInstall ? [a.Anchor]
-            : a.Record.Changes.Where(c => c.Keeps).Select(c => Path.Join(a.Anchor, c.Subject))).Distinct().ToList();
-        if (used.Count > 0 && new ProcessTable().Using(used, []).Running is { Count: > 0 } running)
-            throw new ProductRuns(running, $"End it with: mukta stop {Shell.Quoted(used[0])}");
+        IReadOnlyList<string> touched = [.. areas.SelectMany(a => a.Touched).Where(Path.Exists)];
+        if (touched.Count > 0)
+            new RunningGuard(machine, [], $"End it with: mukta stop {Shell.Quoted(touched[0])}").Refuse(touched, []);
     }
 
     private static int End(Session session, UndoDocument document, string line)

@@ -119,9 +119,8 @@ internal static class AdoptCommand
             new VerifyText(session.Output, target.Path).Verdict(result);
             foreach (var group in result.Problems.GroupBy(f => f.State))
             {
-                session.Output.WriteLine(
-                    $"  {FindingWords.Name(group.Key),-11} {Units.Count(group.Count(), "file"),-9} "
-                    + $"{FindingWords.Sum(group.Key, [.. group])}".TrimEnd());
+                var size = $"{FindingWords.Name(group.Key),-11} {Units.Count(group.Count(), "file"),-9}";
+                session.Output.WriteLine($"  {size} {FindingWords.Sum(group.Key, [.. group])}".TrimEnd());
             }
 
             session.Output.WriteLine(

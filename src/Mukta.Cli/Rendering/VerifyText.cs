@@ -69,9 +69,8 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
     {
         var colour = state switch { FileState.Stray => "grey", FileState.Miscased or FileState.WrongMode => "yellow", _ => "red" };
         console.WriteLine();
-        console.MarkupLine(
-            $"  [{colour}]{FindingWords.Name(state),-11}[/] {Units.Count(findings.Count, "file"),-9} "
-            + $"{Escape(FindingWords.Sum(state, findings))}".TrimEnd());
+        var count = $"{Units.Count(findings.Count, "file"),-9}";
+        console.MarkupLine($"  [{colour}]{FindingWords.Name(state),-11}[/] {count} {Escape(FindingWords.Sum(state, findings))}".TrimEnd());
         foreach (var finding in shown)
             console.WriteLine($"    {PathBytes.Shown(finding.Path).PadRight(width)}  {FindingWords.Evidence(finding)}".TrimEnd());
         if (shown.Count < findings.Count)

@@ -367,7 +367,9 @@ public sealed class Folder : IDisposable
             DiskWatch.Current.Value?.After(change);
     }
 
-    /// <summary>A failure with what was being done and where; the reason is the last one that the system gave unless another is given.</summary>
+    /// <summary>
+    /// A failure with what was being done and where; the reason is the last one that the system gave unless another is given.
+    /// </summary>
     public static DiskException Failure(string doing, string where, int? errno = null) =>
         new(errno ?? Marshal.GetLastPInvokeError(), doing, where);
 

@@ -128,9 +128,10 @@ internal static class StopCommand
         {
             if (session.IsQuiet || session.Error.Profile is not { Out.IsTerminal: true, Capabilities.Interactive: true })
                 return await work(null).ConfigureAwait(false);
-            return await new Status(session.Error).StartAsync("asking", context => work((left, rest) =>
-                context.Status(
-                $"waiting for {Units.Count(left, "process", "processes")}, {Math.Ceiling(rest.TotalSeconds):0} s more"))).ConfigureAwait(false);
+            static string Waiting(int left, TimeSpan rest) =>
+                $"waiting for {Units.Count(left, "process", "processes")}, {Math.Ceiling(rest.TotalSeconds):0} s more";
+            return await new Status(session.Error)
+                .StartAsync("asking", context => work((left, rest) => context.Status(Waiting(left, rest)))).ConfigureAwait(false);
         }
     }
 }

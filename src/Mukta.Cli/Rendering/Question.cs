@@ -15,7 +15,8 @@ internal static class Question
                 $"Nothing was changed. Look at the plan with --dry-run, then agree with: {options}");
         }
 
-        return await new TextPrompt<string>(Markup.Escape(question)) { AllowEmpty = true }.ShowAsync(session.Error, cancel).ConfigureAwait(false) == word;
+        return await new TextPrompt<string>(Markup.Escape(question)) { AllowEmpty = true }.ShowAsync(
+            session.Error, cancel).ConfigureAwait(false) == word;
     }
 
     /// <summary>True for a yes. Without a terminal nobody can be asked, and that is an error of usage.</summary>

@@ -48,7 +48,8 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
         var parallel = new ParallelOptions { MaxDegreeOfParallelism = RequestsAtATime, CancellationToken = cancel };
         await Parallel.ForEachAsync(
             runs.Skip(alone), parallel,
-            async (run, token) => await FetchRunAsync(staged, run.First, run.End, reasons, token).ConfigureAwait(false)).ConfigureAwait(false);
+            async (run, token) => await FetchRunAsync(
+            staged, run.First, run.End, reasons, token).ConfigureAwait(false)).ConfigureAwait(false);
         return staged.IsComplete ? null : string.Join("; ", reasons.Distinct().Take(4)) is { Length: > 0 } why ? why : "no source is left";
     }
 

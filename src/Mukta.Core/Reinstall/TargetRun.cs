@@ -216,7 +216,8 @@ internal sealed class TargetRun
         var runner = new SetupRunner(with.Tools.Services, with.Tools.Time);
         if (operation.Interrupted is { } left && left.WaitsFor is not null && left.HasStep(Of(ChangedOver, Target.Path)))
         {
-            if (await runner.NotTrueAsync(install, Profile.Setup!.Then, Target.Manifest, cancel).ConfigureAwait(false) is { Count: > 0 } wrong)
+            if (await runner.NotTrueAsync(
+                install, Profile.Setup!.Then, Target.Manifest, cancel).ConfigureAwait(false) is { Count: > 0 } wrong)
                 throw SetupFailure.Of(new SetupOutcome(SetupEnd.NotTrue, null, TimeSpan.Zero, [], wrong), Profile, "install");
             return;
         }

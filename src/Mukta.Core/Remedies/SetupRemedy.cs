@@ -140,7 +140,8 @@ public sealed class SetupRemedy(RemedyTarget target, string action, OperationToo
         var runner = new SetupRunner(Tools.Services, Tools.Time);
         if (operation.IsDone(Ran))
         {
-            if (action != "remove" && await runner.NotTrueAsync(install, plan.Setup.Then, target.Manifest!, cancel).ConfigureAwait(false) is { Count: > 0 } wrong)
+            if (action != "remove" && await runner.NotTrueAsync(
+                install, plan.Setup.Then, target.Manifest!, cancel).ConfigureAwait(false) is { Count: > 0 } wrong)
                 throw SetupFailure.Of(new SetupOutcome(SetupEnd.NotTrue, null, TimeSpan.Zero, [], wrong), target.Profile, action);
             return null;
         }

@@ -224,7 +224,8 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
             return NotKnown(Area.Network, FindingKind.NetworkUnknown, LeftOut);
         var samples = MirrorSample.Of(subject.Loaded.ManifestUrl, subject.Profile.Manifest?.Mirrors ?? [], subject.Manifest);
         var facts = await Task.WhenAll(samples.Select(
-            s => Once(mirrors, s, () => new MirrorProbe(around.UserAgent, around.Time).TryAsync(s, NetworkLimit, cancel)))).ConfigureAwait(false);
+            s => Once(
+            mirrors, s, () => new MirrorProbe(around.UserAgent, around.Time).TryAsync(s, NetworkLimit, cancel)))).ConfigureAwait(false);
         var findings = NetworkFindings.Of(facts, NetworkSettings.Of(Machine, around.Environment)).ToList();
         return AreaResult.Of(Area.Network, findings, string.Join("; ", facts.Select(Summary)));
     }

@@ -47,7 +47,7 @@ internal sealed class TargetRun
         Done(Built, await new NewTree(with, operation, Target, wish, built).BuildAsync(path, cancel).ConfigureAwait(false));
     }
 
-    /// <summary>The rest.</summary>
+    /// <summary>Takes the old install away and puts the new one in its place, with all that follows.</summary>
     public async Task<ReinstalledTarget> ChangeAsync(CancellationToken cancel)
     {
         if (!IsDone(ChangedOver))

@@ -33,7 +33,7 @@ public sealed class AccessLook(Machine machine)
 {
     private const int MostNames = 200_000;
 
-    /// <summary>Looks.</summary>
+    /// <summary>Looks at the folders that the player has to enter, read or write.</summary>
     /// <param name="profile">The product.</param>
     /// <param name="install">Its install.</param>
     /// <param name="cancel">Ends the walk.</param>

@@ -19,7 +19,7 @@ internal sealed class DamageScan(Manifest release, Manifest? older)
     private readonly Lazy<Dictionary<string, ManifestFile>> olderFiles =
         new(() => older?.Files.ToDictionary(f => f.Path, StringComparer.Ordinal) ?? []);
 
-    /// <summary>Compares.</summary>
+    /// <summary>Compares a damaged file with the one that is right, and says what the damage looks like.</summary>
     /// <param name="file">As published.</param>
     /// <param name="old">The damaged file.</param>
     /// <param name="sizeFound">Its size.</param>

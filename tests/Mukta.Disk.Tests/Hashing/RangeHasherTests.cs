@@ -92,7 +92,9 @@ public sealed class RangeHasherTests
 
         public ConcurrentDictionary<int, string> Digests { get; } = [];
 
-        public int Failures { get; private set; }
+        private int failures;
+
+        public int Failures => failures;
 
         public long Zeros => zeros;
 
@@ -123,7 +125,7 @@ public sealed class RangeHasherTests
         protected override void Failed(int index, Exception reason)
         {
             reason.ShouldBeAssignableTo<IOException>();
-            Failures++;
+            Interlocked.Increment(ref failures);
         }
     }
 }

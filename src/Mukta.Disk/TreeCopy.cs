@@ -13,7 +13,7 @@ public sealed class TreeCopy(Folder source, Folder target, CopyWay way)
     private readonly List<string> leftOut = [];
     private long files, bytes;
 
-    /// <summary>Copies.</summary>
+    /// <summary>Copies a tree, or goes on with a copy that was interrupted.</summary>
     /// <param name="from">The tree, relative to the source.</param>
     /// <param name="to">Its copy, relative to the target; the folder around it is there.</param>
     /// <param name="skip">Paths, relative to the tree, that are left out with all they hold.</param>

@@ -4,6 +4,18 @@ namespace Mukta.Cli.Tests;
 public class SetupTests
 {
     [Fact]
+    public async Task Without_a_manifest_that_vouches_for_it_no_setup_program_is_run_and_the_manifest_is_named()
+    {
+        using var home = await Home.MakeAsync();
+        home.Scratch.Write("tidewarden.meta4", "no manifest");
+        (await home.OnAsync("setup", "tidewarden", "--repair", "--yes"))
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2, a.Err), a => a.Err.ShouldContain("tidewarden.meta4"));
+        File.Delete(home.Scratch.At("tidewarden.meta4"));
+        (await home.OnAsync("setup", "tidewarden", "--repair", "--yes"))
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2, a.Err), a => a.Err.ShouldContain("tidewarden.meta4"));
+    }
+
+    [Fact]
     public async Task A_repair_by_the_vendors_setup_brings_its_service_up_and_undo_has_it_as_it_was()
     {
         using var home = await Home.MakeAsync();

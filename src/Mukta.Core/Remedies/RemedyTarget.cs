@@ -18,6 +18,10 @@ public sealed record RemedyTarget(Machine Machine, ProfileCatalog Catalog, Loade
     /// <summary>The release's manifest; null if none can be read.</summary>
     public Manifest? Manifest => NamedManifest?.Value ?? Loaded.TryReadManifest().Manifest;
 
+    /// <summary>The release's manifest, for a remedy that can do nothing without it.</summary>
+    /// <exception cref="MuktaException">The profile names none, or it cannot be read.</exception>
+    public Manifest NeededManifest => (NamedManifest ?? Loaded.ManifestFile).Value;
+
     /// <summary>The manifest that the user names; null for the profile's own.</summary>
     public LazyManifest? NamedManifest { get; init; }
 

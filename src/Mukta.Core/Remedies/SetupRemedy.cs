@@ -75,7 +75,7 @@ public sealed class SetupRemedy(RemedyTarget target, string action, OperationToo
         if (!IsInterrupted)
         {
             using var install = Folder.Open(target.Installs[0]);
-            SetupRunner.Prove(install, setup, target.Manifest!, cancel);
+            SetupRunner.Prove(install, setup, target.NeededManifest, cancel);
         }
 
         return Task.FromResult(new SetupPlan(target.Installs[0], action, setup, how));
@@ -125,7 +125,7 @@ public sealed class SetupRemedy(RemedyTarget target, string action, OperationToo
     private VerifyResult Verified(string path, CancellationToken cancel)
     {
         using var install = Folder.Open(path);
-        return new Verifier(Tools.Time).Verify(target.Manifest!, install, new VerifyOptions(), cancel);
+        return new Verifier(Tools.Time).Verify(target.NeededManifest, install, new VerifyOptions(), cancel);
     }
 
     private async Task<SetupOutcome?> DoAsync(Operation operation, SetupPlan plan, CancellationToken cancel)
@@ -141,7 +141,7 @@ public sealed class SetupRemedy(RemedyTarget target, string action, OperationToo
         if (operation.IsDone(Ran))
         {
             if (action != "remove" && await runner.NotTrueAsync(
-                install, plan.Setup.Then, target.Manifest!, cancel).ConfigureAwait(false) is { Count: > 0 } wrong)
+                install, plan.Setup.Then, target.NeededManifest, cancel).ConfigureAwait(false) is { Count: > 0 } wrong)
                 throw SetupFailure.Of(new SetupOutcome(SetupEnd.NotTrue, null, TimeSpan.Zero, [], wrong), target.Profile, action);
             return null;
         }
@@ -149,7 +149,7 @@ public sealed class SetupRemedy(RemedyTarget target, string action, OperationToo
         foreach (var state in await Tools.Services.StatesAsync(Units, cancel).ConfigureAwait(false))
             ServiceRecord.NoteOnce(operation, state);
         Tools.Meter.Begin($"running the vendor's {action}", 0);
-        var outcome = await runner.RunAsync(install, plan.Setup, action, target.Manifest!, cancel).ConfigureAwait(false);
+        var outcome = await runner.RunAsync(install, plan.Setup, action, target.NeededManifest, cancel).ConfigureAwait(false);
         if (outcome.End is SetupEnd.Done or SetupEnd.NeedsRestart)
             operation.Done(Ran);
         if (outcome.End == SetupEnd.NeedsRestart)

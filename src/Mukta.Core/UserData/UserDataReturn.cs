@@ -15,7 +15,7 @@ internal sealed class UserDataReturn(Operation operation, string archive)
 {
     private readonly Folder root = operation.Root;
 
-    /// <summary>Puts back.</summary>
+    /// <summary>Puts the user's data back from the archive, to where it was.</summary>
     /// <param name="places">What was archived, relative to the root.</param>
     /// <param name="isInInstall">True for what lies in the new install.</param>
     /// <param name="cancel">Interrupts between the places.</param>

@@ -47,7 +47,7 @@ public abstract partial record Change
     {
     }
 
-    /// <summary>Does it.</summary>
+    /// <summary>Makes the change on the disk.</summary>
     internal virtual void Apply(ChangeSite site)
     {
     }

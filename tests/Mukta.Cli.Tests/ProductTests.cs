@@ -17,12 +17,15 @@ public class ProductTests
         repaired.Code.ShouldBe(0, repaired.Err);
         opened.ShouldBe(new Dictionary<string, int>(profiles) { ["gannet-post.meta4"] = 1 }, ignoreOrder: true);
 
-        (await home.OnAsync("verify", "gannet-post")).Code.ShouldBe(0);
-        var (verified, quickly) = await home.CountingOpensAsync(
-            [".yaml", ".meta4"], "verify", "gannet-post", "--profiles", "profiles", "--quick");
+        var (verified, quickly) = await QuicklyAsync();
+        for (var until = DateTime.UtcNow.AddSeconds(20); quickly.ContainsKey("gannet-post.meta4") && DateTime.UtcNow < until;)
+            (verified, quickly) = await QuicklyAsync(); // What was changed a moment ago is not trusted yet.
         verified.Code.ShouldBe(0, verified.Err);
         verified.Out.ShouldContain("Intact");
         quickly.ShouldBe(profiles, ignoreOrder: true);
+
+        Task<(Answer Answer, IReadOnlyDictionary<string, int> Opened)> QuicklyAsync() => home.CountingOpensAsync(
+            [".yaml", ".meta4"], "verify", "gannet-post", "--profiles", "profiles", "--quick");
     }
 
     [Fact]

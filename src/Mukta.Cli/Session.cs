@@ -49,7 +49,7 @@ internal sealed class Session : IDisposable
             return log;
         var configuration = new LoggerConfiguration().MinimumLevel.Debug().WriteTo.Sink(file);
         if (IsVerbose)
-            configuration.WriteTo.Sink(new ErrorStreamSink());
+            configuration.MinimumLevel.Verbose().WriteTo.Sink(new ErrorStreamSink());
         return log = configuration.CreateLogger();
     }
 

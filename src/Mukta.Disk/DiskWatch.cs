@@ -49,6 +49,9 @@ public enum DiskChangeKind
 
     /// <summary>A folder's names are made to outlast a loss of power.</summary>
     FlushFolder,
+
+    /// <summary>Everything below a folder is made to outlast a loss of power, names and bytes.</summary>
+    FlushAll,
 }
 
 /// <summary>One change that is about to be made on the disk.</summary>

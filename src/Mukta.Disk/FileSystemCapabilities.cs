@@ -7,10 +7,16 @@ namespace Mukta.Disk;
 /// <param name="LongestFile">Bytes of the longest file; null if no limit is known.</param>
 public sealed record FileSystemCapabilities(bool KeepsModes, bool MakesLinks, bool TellsCaseApart, long? LongestFile)
 {
+    private static readonly string[] OfLinux = ["ext4", "xfs", "btrfs", "tmpfs", "f2fs", "bcachefs"];
     private static readonly string[] WithoutModes = ["vfat", "msdos", "exfat", "ntfs", "ntfs3", "fuseblk", "iso9660", "udf"];
 
     /// <summary>True if a copy of a file shares its bytes until one of them changes (FICLONE in ioctl_ficlone(2)).</summary>
     public bool SharesBytes { get; init; }
+
+    /// <summary>
+    /// True for one of Linux's own: its clock ticks in milliseconds at most, and flushing all of it at once (syncfs(2)) does what it says.
+    /// </summary>
+    public bool IsOfLinux { get; init; }
 
     /// <summary>True if a file takes only as much room as was written to it.</summary>
     public bool LeavesHoles { get; init; } = KeepsModes;
@@ -23,8 +29,11 @@ public sealed record FileSystemCapabilities(bool KeepsModes, bool MakesLinks, bo
     {
         "vfat" or "msdos" => new(false, false, false, uint.MaxValue),
         "exfat" => new(false, false, false, null),
-        "btrfs" or "xfs" or "bcachefs" => new(true, true, true, null) { SharesBytes = true },
-        _ => new(!WithoutModes.Contains(type), true, true, null),
+        _ => new(!WithoutModes.Contains(type), true, true, null)
+        {
+            SharesBytes = type is "btrfs" or "xfs" or "bcachefs",
+            IsOfLinux = OfLinux.Contains(type),
+        },
     };
 
     /// <summary>The file system's own number (f_fsid in statfs(2)), which most keep from one mount to the next; 0 if it has none.</summary>

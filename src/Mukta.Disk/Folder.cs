@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Runtime.InteropServices;
 using Microsoft.Win32.SafeHandles;
 
@@ -12,6 +13,7 @@ public sealed class Folder : IDisposable
 {
     private readonly SafeFileHandle root;
     private readonly bool stepByStep;
+    private readonly ConcurrentDictionary<string, SafeFileHandle> held = new(StringComparer.Ordinal);
 
     internal Folder(string path, bool stepByStep)
     {
@@ -71,17 +73,17 @@ public sealed class Folder : IDisposable
     /// <exception cref="DiskException">The folder on the way may not be searched, or the disk fails.</exception>
     public Node? Look(string path)
     {
-        try
+        if (TryAt(path) is { } at)
         {
-            using var at = At(path);
-            return Native.StatxAt(at.Parent, at.Name, Native.AtSymlinkNoFollow, Native.StatxBasic, out var found) == 0
-                ? Node.From(found)
-                : throw Failure("look at", path);
+            using (at)
+            {
+                if (Native.StatxAt(at.Parent, at.Name, Native.AtSymlinkNoFollow, Native.StatxBasic, out var found) == 0)
+                    return Node.From(found);
+            }
         }
-        catch (DiskException e) when (e.IsAbsent || e.Errno == DiskException.LinkLoop)
-        {
-            return null;
-        }
+
+        return Marshal.GetLastPInvokeError() is DiskException.NoEntry or DiskException.NotDirectory or DiskException.LinkLoop ? null
+            : throw Failure("look at", path);
     }
 
     /// <summary>Opens a file for reading. A pipe or socket that has taken its place does not block.</summary>
@@ -120,6 +122,19 @@ public sealed class Folder : IDisposable
         var file = OpenFile(path, Native.ReadWrite | Native.Create | Native.Exclusive, mode, "create");
         After(change);
         return new WritableFile(file, ShownOf(path));
+    }
+
+    /// <summary>The same; null if something is there already.</summary>
+    public WritableFile? TryCreateFile(string path, int mode)
+    {
+        try
+        {
+            return CreateFile(path, mode);
+        }
+        catch (DiskException e) when (e.Errno == DiskException.Exists)
+        {
+            return null;
+        }
     }
 
     /// <summary>
@@ -333,6 +348,50 @@ public sealed class Folder : IDisposable
         After(change);
     }
 
+    /// <summary>
+    /// Makes sure that all that was changed below this folder outlasts a loss of power, with everything else on its file system
+    /// (syncfs(2)): for many files that is much sooner done than one by one. False where the file system may not do what that says, or
+    /// fails: then each file has to be flushed, and says what is wrong with it.
+    /// </summary>
+    public bool TryFlushAll()
+    {
+        if (!FileSystemCapabilities.Of(Path).IsOfLinux)
+            return false;
+        var change = Told(DiskChangeKind.FlushAll, "");
+        if (Native.SyncFileSystem(root) != 0)
+            return false;
+        After(change);
+        return true;
+    }
+
+    /// <summary>
+    /// Keeps folders below this one open for as long as names in them are changed, so that each change need not find its way to them
+    /// again: it hits the folder that was there at the beginning, whatever somebody puts in its place meanwhile.
+    /// </summary>
+    /// <param name="paths">The folders. One that cannot be opened is left out.</param>
+    /// <returns>What closes them again.</returns>
+    public IDisposable HoldOpen(IEnumerable<string> paths)
+    {
+        var opened = new List<string>();
+        foreach (var path in paths.Where(p => p.Length > 0 && !held.ContainsKey(p)))
+        {
+            try
+            {
+                var handle = OpenFile(path, Native.PathOnly | Native.Directory, 0, "open");
+                if (held.TryAdd(path, handle))
+                    opened.Add(path);
+                else
+                    handle.Dispose();
+            }
+            catch (DiskException)
+            {
+                // Whoever needs it finds out.
+            }
+        }
+
+        return new Hold(this, opened);
+    }
+
     /// <summary>True where names may be made and removed in the folder at a path ("" for this one) by whoever runs this.</summary>
     public bool MayChangeNamesIn(string path)
     {
@@ -345,7 +404,12 @@ public sealed class Folder : IDisposable
         OpenFile(path.Length == 0 ? "." : path, Native.ReadOnly | Native.Directory, 0, "open the folder");
 
     /// <inheritdoc/>
-    public void Dispose() => root.Dispose();
+    public void Dispose()
+    {
+        root.Dispose();
+        foreach (var handle in held.Values)
+            handle.Dispose();
+    }
 
     private string ShownOf(string path) => path.Length == 0 ? Path : System.IO.Path.Join(Path, path);
 
@@ -391,14 +455,22 @@ public sealed class Folder : IDisposable
         return fd >= 0;
     }
 
-    private SafeFileHandle OpenFile(string path, int flags, int mode, string doing)
+    private SafeFileHandle OpenFile(string path, int flags, int mode, string doing) =>
+        TryOpenFile(path, flags, mode) ?? throw Failure(doing, path);
+
+    /// <summary>Null where it cannot be opened; the last error says why.</summary>
+    private SafeFileHandle? TryOpenFile(string path, int flags, int mode)
     {
         flags |= Native.CloseOnExec | Native.NoFollow;
         if (stepByStep)
         {
-            using var at = At(path);
-            var last = Native.OpenAt(at.Parent, at.Name, flags, (uint)mode);
-            return last >= 0 ? new SafeFileHandle(last, ownsHandle: true) : throw Failure(doing, path);
+            if (TryAt(path) is not { } at)
+                return null;
+            using (at)
+            {
+                var last = Native.OpenAt(at.Parent, at.Name, flags, (uint)mode);
+                return last >= 0 ? new SafeFileHandle(last, ownsHandle: true) : null;
+            }
         }
 
         var how = new Native.OpenHow
@@ -408,11 +480,13 @@ public sealed class Folder : IDisposable
             Resolve = Native.ResolveBeneath | Native.ResolveNoSymlinks | Native.ResolveNoMagicLinks,
         };
         var fd = Native.OpenBeneath(root, PathBytes.Encode(path), how);
-        return fd >= 0 ? new SafeFileHandle(fd, ownsHandle: true) : throw Failure(doing, path);
+        return fd >= 0 ? new SafeFileHandle(fd, ownsHandle: true) : null;
     }
 
-    /// <summary>Opens the folder that holds the last name of a path, so that the call which follows can only hit that name.</summary>
-    private Position At(string path)
+    private Position At(string path) => TryAt(path) ?? throw Failure("open the folder of", path);
+
+    /// <summary>Opens the folder that holds the last name of a path, so that the call which follows can only hit that name. Null where it cannot be opened.</summary>
+    private Position? TryAt(string path)
     {
         var slash = path.LastIndexOf('/');
         var name = path[(slash + 1)..];
@@ -420,27 +494,51 @@ public sealed class Folder : IDisposable
             throw new ArgumentException($"Not the path of a file below a folder: {path}", nameof(path));
         if (slash < 0)
             return new Position(root, PathBytes.Encode(name), owned: false);
+        if (!held.IsEmpty && held.TryGetValue(path[..slash], out var open) && TryUse(open))
+            return new Position(open, PathBytes.Encode(name), owned: false) { IsHeld = true };
         var flags = Native.PathOnly | Native.Directory;
-        return new Position(
-            stepByStep ? Descend(path[..slash]) : OpenFile(path[..slash], flags, 0, "open the folder of"), PathBytes.Encode(name),
-            owned: true);
+        return (stepByStep ? TryDescend(path[..slash]) : TryOpenFile(path[..slash], flags, 0)) is { } parent
+            ? new Position(parent, PathBytes.Encode(name), owned: true) : null;
     }
 
-    private SafeFileHandle Descend(string path)
+    /// <summary>Keeps a held folder from being closed while it is used. False if it is closed already.</summary>
+    private static bool TryUse(SafeFileHandle open)
+    {
+        try
+        {
+            var isUsed = false;
+            open.DangerousAddRef(ref isUsed);
+            return isUsed;
+        }
+        catch (ObjectDisposedException)
+        {
+            return false;
+        }
+    }
+
+    private SafeFileHandle? TryDescend(string path)
     {
         SafeFileHandle? here = null;
         foreach (var name in path.Split('/'))
         {
+            var fd = -1;
             if (name is "" or "." or "..")
-                throw Failure("enter", System.IO.Path.Join(Path, path), DiskException.OtherDevice);
-            var fd = Native.OpenAt(
-                here ?? root, PathBytes.Encode(name), Native.PathOnly | Native.Directory | Native.NoFollow | Native.CloseOnExec, 0);
-            var failure = fd < 0 ? Failure("enter", path) : null;
-            here?.Dispose();
-            here = failure is null ? new SafeFileHandle(fd, ownsHandle: true) : throw failure;
+            {
+                Marshal.SetLastPInvokeError(DiskException.OtherDevice);
+            }
+            else
+            {
+                fd = Native.OpenAt(
+                    here ?? root, PathBytes.Encode(name), Native.PathOnly | Native.Directory | Native.NoFollow | Native.CloseOnExec, 0);
+            }
+
+            here?.Dispose(); // Leaves the last error as it is.
+            if (fd < 0)
+                return null;
+            here = new SafeFileHandle(fd, ownsHandle: true);
         }
 
-        return here!;
+        return here;
     }
 
     private readonly struct Position(SafeFileHandle parent, byte[] name, bool owned) : IDisposable
@@ -449,10 +547,26 @@ public sealed class Folder : IDisposable
 
         public byte[] Name { get; } = name;
 
+        public bool IsHeld { get; init; }
+
         public void Dispose()
         {
             if (owned)
                 Parent.Dispose();
+            else if (IsHeld)
+                Parent.DangerousRelease();
+        }
+    }
+
+    private sealed class Hold(Folder of, List<string> paths) : IDisposable
+    {
+        public void Dispose()
+        {
+            foreach (var path in paths)
+            {
+                if (of.held.TryRemove(path, out var handle))
+                    handle.Dispose();
+            }
         }
     }
 }

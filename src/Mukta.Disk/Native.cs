@@ -210,6 +210,13 @@ internal static partial class Native
     [LibraryImport("libc", EntryPoint = "fsync", SetLastError = true)]
     public static partial int Sync(SafeFileHandle file);
 
+    /// <summary>Flushes all of the file system that an open file or folder is on (syncfs(2)).</summary>
+    [LibraryImport("libc", EntryPoint = "syncfs", SetLastError = true)]
+    public static partial int SyncFileSystem(SafeFileHandle file);
+
+    [LibraryImport("libc", EntryPoint = "fchown", SetLastError = true)]
+    public static partial int ChangeOwner(SafeFileHandle file, uint user, uint group);
+
     [LibraryImport("libc", EntryPoint = "flock", SetLastError = true)]
     public static partial int Lock(SafeFileHandle file, int operation);
 

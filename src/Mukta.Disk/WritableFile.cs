@@ -1,4 +1,5 @@
 using System.Buffers;
+using System.Runtime.InteropServices;
 using Microsoft.Win32.SafeHandles;
 
 namespace Mukta.Disk;
@@ -45,6 +46,18 @@ public sealed class WritableFile : IDisposable
         }
 
         After(change);
+    }
+
+    /// <summary>Gives the file its owner and group, as far as whoever runs this may, and its permission bits.</summary>
+    /// <exception cref="DiskException">The disk fails.</exception>
+    public void SetMetadata(uint user, uint group, int mode)
+    {
+        Told(DiskChangeKind.SetMetadata, 0, default);
+        if (Native.ChangeOwner(Handle, user, group) != 0
+            && Marshal.GetLastPInvokeError() is not (DiskException.NotPermitted or DiskException.NotSupported))
+            throw Folder.Failure("change the owner of", shown);
+        if (Native.ChangeMode(Handle, (uint)mode) != 0)
+            throw Folder.Failure("change the mode of", shown);
     }
 
     /// <summary>

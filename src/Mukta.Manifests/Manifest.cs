@@ -105,6 +105,9 @@ public sealed record ManifestFile : ManifestEntry
     /// <summary>How many pieces have to be proven; none for an empty file, whose size says all.</summary>
     public int PieceCount => (int)PieceList.CountFor(Size, Proof.PieceLength);
 
+    /// <summary>Where a piece lies in the file, and how it is hashed.</summary>
+    public HashRange RangeOf(int piece) => Proof.RangeOf(piece, Size);
+
     /// <summary>
     /// A whole hash that has to be proven as well, since it is strong and the pieces are weak; null in the usual case.
     /// </summary>

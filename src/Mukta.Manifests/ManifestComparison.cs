@@ -56,8 +56,8 @@ public sealed record ManifestComparison(
     {
         for (var piece = 0; piece < file.PieceCount; piece++)
         {
-            var length = Math.Min(file.Proof.PieceLength, file.Size - (piece * file.Proof.PieceLength));
-            yield return ((file.Proof.Kind, length, Convert.ToHexString(file.Proof[piece])), length);
+            var range = file.RangeOf(piece);
+            yield return ((range.Kind, range.Length, Convert.ToHexString(file.Proof[piece])), range.Length);
         }
     }
 }

@@ -64,7 +64,7 @@ public sealed class KeptArea : IDisposable
         anchor.EnsureFolder(path, isLasting);
         if (place.StaysRoots && CurrentUser.Number == 0)
             anchor.SetOwner(path, 0, 0); // Only root may write down what root is to put back.
-        anchor.EnsureFolder($"{path}/{ChangeSite.FolderName}", isLasting);
+        anchor.EnsureFolder($"{path}/{ChangeSite.FolderName}");
         var area = new KeptArea(place, path, Journal.Create(anchor, path, header, isLasting), isLasting);
         try
         {

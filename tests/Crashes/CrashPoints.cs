@@ -55,6 +55,8 @@ public static class CrashPoints
             Crash(make, point, loss, each);
         foreach (var (point, loss, each) in Points(undoChanges, seed + 1))
             CrashUndo(make, point, loss, each);
+        foreach (var loss in Enum.GetValues<Loss>())
+            CutPowerAfterTheEnd(make, loss, seed);
     }
 
     /// <summary>The points to try, each with a way in which the power is lost.</summary>
@@ -112,6 +114,30 @@ public static class CrashPoints
 
         Told(after, scene.Undo);
         Same(before, scene.Look(), after);
+    }
+
+    /// <summary>What a command has said is done is still done when the power is cut right afterwards, and so is its undo.</summary>
+    private static void CutPowerAfterTheEnd(Func<ICrashScene> make, Loss loss, int seed)
+    {
+        using var scene = make();
+        var before = scene.Look();
+        using (var disk = new ForgettingDisk(0, scene.Roots))
+        {
+            using (disk.Watching())
+                scene.Run();
+            disk.CutPower(loss, seed);
+        }
+
+        scene.CheckCrashed($"after losing {loss} when all was done");
+        scene.Check($"after losing {loss} when all was done");
+        using (var disk = new ForgettingDisk(0, scene.Roots))
+        {
+            using (disk.Watching())
+                scene.Undo();
+            disk.CutPower(loss, seed);
+        }
+
+        Same(before, scene.Look(), $"after losing {loss} when all was undone");
     }
 
     private static void RunUntilTheEnd(ForgettingDisk disk, Action run)

@@ -105,6 +105,10 @@ public sealed class ForgettingDisk(int killAt, IReadOnlyList<string> roots) : Di
                 case DiskChangeKind.FlushFolder when !IsIgnored():
                     FlushNames(InodeAt(change.Path) ?? 0);
                     return;
+                case DiskChangeKind.FlushAll when !IsIgnored():
+                    contents.Clear();
+                    pending.ToList().ForEach(Flushed);
+                    return;
             }
 
             if (names is null)

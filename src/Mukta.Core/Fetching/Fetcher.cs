@@ -1,8 +1,4 @@
-using System.Buffers;
-using System.Collections.Concurrent;
-using System.Security.Cryptography;
 using System.Threading.RateLimiting;
-using Mukta.Hashing;
 using Serilog;
 
 namespace Mukta.Fetching;
@@ -40,17 +36,21 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
     /// <summary>Brings every piece that is needed. Null when all are there, otherwise why not.</summary>
     public async Task<string?> FetchAsync(StagedFile staged, CancellationToken cancel)
     {
-        var reasons = new ConcurrentQueue<string>();
+        var reasons = new Reasons();
         var runs = Runs(staged);
-        var alone = isSentInRanges || runs.Count == 1 ? 0 : 1; // A source that ignores ranges sends the whole file at the first request.
+        var alone = isSentInRanges && runs.Count > 1 ? 0 : 1; // A source that ignores ranges sends the whole file at the first request.
         foreach (var run in runs.Take(alone))
             await FetchRunAsync(staged, run.First, run.End, reasons, cancel).ConfigureAwait(false);
-        var parallel = new ParallelOptions { MaxDegreeOfParallelism = RequestsAtATime, CancellationToken = cancel };
-        await Parallel.ForEachAsync(
-            runs.Skip(alone), parallel,
-            async (run, token) => await FetchRunAsync(
-            staged, run.First, run.End, reasons, token).ConfigureAwait(false)).ConfigureAwait(false);
-        return staged.IsComplete ? null : string.Join("; ", reasons.Distinct().Take(4)) is { Length: > 0 } why ? why : "no source is left";
+        if (runs.Count > alone)
+        {
+            var parallel = new ParallelOptions { MaxDegreeOfParallelism = RequestsAtATime, CancellationToken = cancel };
+            await Parallel.ForEachAsync(
+                runs.Skip(alone), parallel,
+                async (run, token) => await FetchRunAsync(
+                staged, run.First, run.End, reasons, token).ConfigureAwait(false)).ConfigureAwait(false);
+        }
+
+        return staged.IsComplete ? null : reasons.ToString();
     }
 
     public void Dispose()
@@ -76,7 +76,7 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
         return runs;
     }
 
-    private async Task FetchRunAsync(StagedFile staged, int first, int end, ConcurrentQueue<string> reasons, CancellationToken cancel)
+    private async Task FetchRunAsync(StagedFile staged, int first, int end, Reasons reasons, CancellationToken cancel)
     {
         var length = staged.RangeOf(end - 1).End - staged.RangeOf(first).Offset;
         var tried = new List<SourceTally>();
@@ -104,7 +104,7 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
 
     /// <summary>Asks one source for a run's pieces, and again while it brings some of them.</summary>
     private async Task TryAsync(
-        SourceTurn turn, StagedFile staged, int first, int end, ConcurrentQueue<string> reasons, CancellationToken cancel)
+        SourceTurn turn, StagedFile staged, int first, int end, Reasons reasons, CancellationToken cancel)
     {
         var (source, tally) = turn;
         for (var fruitless = 0; fruitless < FruitlessTries && !tally.IsLeftAlone(time.GetTimestamp());)
@@ -114,7 +114,7 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
             try
             {
                 if (await AskAsync(source, tally, staged, wanted, cancel).ConfigureAwait(false) is { } trouble)
-                    reasons.Enqueue($"{source.Name} {trouble}");
+                    reasons.Add($"{source.Name} {trouble}");
                 fruitless = NextNeeded(staged, first, end) == wanted ? fruitless + 1 : 0;
             }
             catch (SourceException e)
@@ -123,7 +123,7 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
                 tally.Failed();
                 if (e.IsDead)
                     LeaveAlone(tally);
-                reasons.Enqueue($"{source.Name} {e.Reason}");
+                reasons.Add($"{source.Name} {e.Reason}");
                 return;
             }
         }
@@ -180,8 +180,8 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
 
     private async Task<string?> ReceiveAsync(SourceAnswer answer, SourceTally tally, StagedFile staged, int end, CancellationToken cancel)
     {
-        var buffer = ArrayPool<byte>.Shared.Rent(BufferLength);
-        using var hash = staged.Kind.Start();
+        using var intake = new PieceIntake(staged);
+        using var silence = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         string? trouble = null;
         try
         {
@@ -193,12 +193,12 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
                 var isRight = false;
                 try
                 {
-                    if (!await ReceivePieceAsync(
-                        answer.Body, tally, staged, piece, isOurs ? hash : null, buffer, cancel).ConfigureAwait(false))
+                    intake.Begin(piece, isOurs);
+                    if (!await ReceivePieceAsync(answer.Body, tally, intake, silence, cancel).ConfigureAwait(false))
                         return Broke(tally, "broke off in the middle");
                     if (!isOurs)
                         continue;
-                    isRight = staged.Matches(piece, hash.GetHashAndReset());
+                    isRight = intake.End();
                 }
                 finally
                 {
@@ -231,24 +231,18 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
             LeaveAlone(tally);
             return Broke(tally, $"sent nothing for {limits.LongestSilence.TotalSeconds:0} s");
         }
-        finally
-        {
-            ArrayPool<byte>.Shared.Return(buffer);
-        }
     }
 
-    /// <summary>Reads one piece's bytes; writes and hashes them where a hash is given. False where the body ends first.</summary>
+    /// <summary>Reads one piece's bytes. False where the body ends first.</summary>
     private async Task<bool> ReceivePieceAsync(
-        Stream body, SourceTally tally, StagedFile staged, int piece, IncrementalHash? hash, byte[] buffer, CancellationToken cancel)
+        Stream body, SourceTally tally, PieceIntake intake, CancellationTokenSource silence, CancellationToken cancel)
     {
-        var range = staged.RangeOf(piece);
-        for (var done = 0L; done < range.Length;)
+        while (intake.Left > 0)
         {
-            using var silence = CancellationTokenSource.CreateLinkedTokenSource(cancel);
             silence.CancelAfter(limits.LongestSilence);
             var started = time.GetTimestamp();
-            var got = await body.ReadAsync(
-                buffer.AsMemory(0, (int)Math.Min(BufferLength, range.Length - done)), silence.Token).ConfigureAwait(false);
+            var got = await body.ReadAsync(intake.Free, silence.Token).ConfigureAwait(false);
+            silence.CancelAfter(Timeout.InfiniteTimeSpan); // The disk and the rate take what time they need.
             if (got == 0)
                 return false;
             tally.Came(got, time.GetTimestamp() - started);
@@ -257,13 +251,7 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
                 using var lease = await rate.AcquireAsync(got, cancel).ConfigureAwait(false);
             }
 
-            if (hash is not null)
-            {
-                hash.AppendData(buffer, 0, got);
-                staged.Write(buffer.AsSpan(0, got), range.Offset + done);
-            }
-
-            done += got;
+            intake.Came(got);
         }
 
         return true;
@@ -273,5 +261,20 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
     {
         tally.Failed();
         return how;
+    }
+
+    /// <summary>Why pieces of a file did not come; mostly there are none.</summary>
+    private sealed class Reasons
+    {
+        private readonly List<string> all = [];
+
+        public void Add(string reason)
+        {
+            lock (all)
+                all.Add(reason);
+        }
+
+        public override string ToString() =>
+            string.Join("; ", all.Distinct().Take(4)) is { Length: > 0 } why ? why : "no source is left";
     }
 }

@@ -5,6 +5,7 @@ using Mukta.Manifests;
 using Polly;
 using Polly.Retry;
 using Serilog;
+using Serilog.Events;
 
 namespace Mukta.Fetching;
 
@@ -74,7 +75,7 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
             var covers = Covers(response, file, wanted);
             return new SourceAnswer(covers, await response.Content.ReadAsStreamAsync(cancel).ConfigureAwait(false), response)
             {
-                HasChanged = HasChanged(url, response),
+                HasChanged = file.PieceCount > 1 && HasChanged(url, response),
             };
         }
         catch
@@ -142,7 +143,8 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
                     return await http.SendAsync(request, HttpCompletionOption.ResponseHeadersRead, token).ConfigureAwait(false);
                 },
                 cancel).ConfigureAwait(false);
-            log.Debug("{Method} {Url} {Range} answered {Status}", method, url, range?.ToString() ?? "whole", (int)response.StatusCode);
+            if (log.IsEnabled(LogEventLevel.Verbose))
+                log.Verbose("{Method} {Url} {Range} answered {Status}", method, url, range?.ToString() ?? "whole", (int)response.StatusCode);
             return response;
         }
         catch (HttpRequestException e)

@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Security.Cryptography;
 using System.Text;
 using Microsoft.Win32.SafeHandles;
@@ -20,6 +21,7 @@ internal sealed class StagedFile : IDisposable
     private readonly int[] pieces;
     private readonly PieceList proof;
     private readonly bool isNew;
+    private int readBack;
 
     private StagedFile(string path, ManifestFile file, WritableFile bytes, bool isNew)
     {
@@ -48,9 +50,11 @@ internal sealed class StagedFile : IDisposable
     public static StagedFile Open(
         Folder install, string stagingFolder, ManifestFile file, IReadOnlyList<BadRange>? wanted, CancellationToken cancel)
     {
+        const int Private = 0b110_000_000;
         var path = $"{stagingFolder}/{NameOf(file)}";
-        var isLeft = install.Look(path) is { Kind: NodeKind.File } left && left.Size == file.Size;
-        var staged = new StagedFile(path, file, install.OpenOrCreateFile(path, 0b110_000_000), !isLeft);
+        var made = install.TryCreateFile(path, Private);
+        var isLeft = made is null && install.Look(path) is { Kind: NodeKind.File } left && left.Size == file.Size;
+        var staged = new StagedFile(path, file, made ?? install.OpenOrCreateFile(path, Private), !isLeft);
         try
         {
             if (wanted is not null)
@@ -62,8 +66,8 @@ internal sealed class StagedFile : IDisposable
 
             if (isLeft)
                 staged.Prove(cancel);
-            else
-                staged.bytes.SetLength(file.Size);
+            else if (made is null || staged.PieceCount != 1)
+                staged.bytes.SetLength(file.Size); // One new piece gives the file its length.
             return staged;
         }
         catch
@@ -73,8 +77,7 @@ internal sealed class StagedFile : IDisposable
         }
     }
 
-    public ByteRange RangeOf(int piece) =>
-        new(piece * proof.PieceLength, Math.Min(proof.PieceLength, File.Size - piece * proof.PieceLength));
+    public ByteRange RangeOf(int piece) => proof.RangeOf(piece, File.Size) is var range ? new(range.Offset, range.Length) : default;
 
     public int PieceAt(long offset) => (int)(offset / proof.PieceLength);
 
@@ -127,22 +130,52 @@ internal sealed class StagedFile : IDisposable
     public bool Proves(SafeFileHandle file, int piece, PieceHasher hasher, CancellationToken cancel) =>
         hasher.Proves(file, RangeOf(piece).Offset, RangeOf(piece).Length, Kind, proof[piece], null, cancel);
 
-    /// <summary>Has the disk begin to write the file, so that many are flushed sooner together.</summary>
-    public void BeginFlush() => bytes.BeginFlush();
+    /// <summary>Gives the file the owner, group and mode it is to have in its place.</summary>
+    public void SetMetadata(uint user, uint group, int mode) => bytes.SetMetadata(user, group, mode);
 
-    /// <summary>Flushes the file to the disk, drops it from memory and reads it back.</summary>
-    /// <exception cref="MuktaException">What comes back is not what was written.</exception>
-    public void ProveOnDisk(PieceHasher hasher, CancellationToken cancel)
+    /// <summary>Has the disk begin to write a long file, so that it is flushed sooner.</summary>
+    public void BeginFlush()
     {
-        bytes.Flush();
+        const long Long = 1 << 20;
+        if (File.Size >= Long)
+            bytes.BeginFlush();
+    }
+
+    /// <summary>Flushes the file to the disk.</summary>
+    public void Flush() => bytes.Flush();
+
+    /// <summary>
+    /// What is to be read back once the file is flushed: all that is wanted of it, and not from memory. Afterwards <see
+    /// cref="RefuseUnlessReadBack"/> tells how it went.
+    /// </summary>
+    public OpenFileRanges ToReadBack()
+    {
         bytes.DropFromMemory();
+        readBack = 0;
         var wanted = Enumerable.Range(0, pieces.Length).Where(p => pieces[p] != NotWanted).ToList();
-        var isRight = OpenFileRanges.Proven(Handle, proof, File.Size, wanted, cancel).Count == wanted.Count;
-        if (isRight && (File.AlsoProve is not { } whole || hasher.Proves(Handle, 0, File.Size, whole.Kind, whole.Digest, null, cancel)))
-            return;
-        throw new MuktaException(
-            ExitCode.Blocked, "The new file does not read back as it should.", File.Path,
-            "The old file was left as it was. Look at the system's log for disk errors, and test the machine's memory.");
+        return OpenFileRanges.Pieces(Handle, proof, File.Size, wanted, (_, isRight) => Interlocked.Add(ref readBack, isRight ? 1 : 0));
+    }
+
+    /// <summary>Says whether the file has read back as published.</summary>
+    /// <exception cref="IOException">It could not be read.</exception>
+    /// <exception cref="MuktaException">What came back is not what was written.</exception>
+    public void RefuseUnlessReadBack(OpenFileRanges ranges, CancellationToken cancel)
+    {
+        if (ranges.Failure is { } failure)
+            throw failure;
+        var isRight = readBack == ranges.Count && RandomAccess.GetLength(Handle) == File.Size;
+        if (isRight && File.AlsoProve is { } whole)
+        {
+            using var hasher = new PieceHasher();
+            isRight = hasher.Proves(Handle, 0, File.Size, whole.Kind, whole.Digest, null, cancel);
+        }
+
+        if (!isRight)
+        {
+            throw new MuktaException(
+                ExitCode.Blocked, "The new file does not read back as it should.", File.Path,
+                "The old file was left as it was. Look at the system's log for disk errors, and test the machine's memory.");
+        }
     }
 
     public void Dispose()
@@ -162,10 +195,11 @@ internal sealed class StagedFile : IDisposable
 
     private static string NameOf(ManifestFile file)
     {
-        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
-        hash.AppendData(Encoding.UTF8.GetBytes($"{file.Path}\0{file.Size}\0{file.Proof.PieceLength}\0"));
-        for (var piece = 0; piece < file.PieceCount; piece++)
-            hash.AppendData(file.Proof[piece]);
-        return Convert.ToHexStringLower(hash.GetHashAndReset().AsSpan(0, 16));
+        var proof = file.Proof;
+        var about = new ArrayBufferWriter<byte>();
+        Encoding.UTF8.GetBytes($"{file.Path}\0{file.Size}\0{proof.PieceLength}\0", about);
+        for (var piece = 0; piece < proof.Count; piece++)
+            about.Write(proof[piece]);
+        return Convert.ToHexStringLower(SHA256.HashData(about.WrittenSpan).AsSpan(0, 16));
     }
 }

@@ -81,15 +81,16 @@ public sealed class LocalPieces : IDisposable
         put.IsFresh ? 0 : Pieces(put).Where(p => pieces.GetValueOrDefault(p.Key) is not null).Sum(p => p.Key.Length);
 
     /// <summary>Copies what is here into a staged file, hashing each piece on the way.</summary>
-    internal void Fill(StagedFile staged, PieceHasher hasher, CancellationToken stop)
+    internal void Fill(StagedFile staged, CancellationToken stop)
     {
         if (pieces.Count == 0)
             return;
+        using var hasher = new PieceHasher();
         var proof = staged.File.Proof;
         for (var piece = 0; piece < staged.PieceCount; piece++)
         {
             var range = staged.RangeOf(piece);
-            if (!staged.IsNeeded(piece) || pieces.GetValueOrDefault(Key(proof, piece, range.Length)) is not { } place
+            if (!staged.IsNeeded(piece) || pieces.GetValueOrDefault(Key(staged.File, piece)) is not { } place
                 || !staged.TryClaim(piece))
                 continue;
             var isRight = false;
@@ -118,15 +119,11 @@ public sealed class LocalPieces : IDisposable
     /// <inheritdoc/>
     public void Dispose() => opened.ForEach(f => f.Dispose());
 
-    private static PieceKey Key(PieceList proof, int piece, long length) =>
-        new(BinaryPrimitives.ReadUInt128BigEndian(proof[piece]), proof.Kind, length);
+    private static PieceKey Key(ManifestFile file, int piece) => new(
+        BinaryPrimitives.ReadUInt128BigEndian(file.Proof[piece]), file.ProofKind, file.RangeOf(piece).Length);
 
-    private static IEnumerable<(PieceKey Key, int Piece)> Pieces(PutFile put)
-    {
-        var proof = put.File.Proof;
-        return put.Fetch.SelectMany(r => Enumerable.Range(r.FirstPiece, r.LastPiece - r.FirstPiece + 1))
-            .Select(p => (Key(proof, p, Math.Min(proof.PieceLength, put.File.Size - (p * proof.PieceLength))), p));
-    }
+    private static IEnumerable<(PieceKey Key, int Piece)> Pieces(PutFile put) =>
+        put.Fetch.SelectMany(r => Enumerable.Range(r.FirstPiece, r.LastPiece - r.FirstPiece + 1)).Select(p => (Key(put.File, p), p));
 
     private void Need(PutFile put)
     {
@@ -149,10 +146,7 @@ public sealed class LocalPieces : IDisposable
         foreach (var file in found.Manifest.Files.Where(f => found.Proven.ContainsKey(f.Path)))
         {
             for (var piece = 0; piece < file.PieceCount && missing > 0; piece++)
-            {
-                Found(Key(file.Proof, piece, Math.Min(file.Proof.PieceLength, file.Size - (piece * file.Proof.PieceLength))),
-                    new Place(install, file.Path, piece * file.Proof.PieceLength, IsHere: true));
-            }
+                Found(Key(file, piece), new Place(install, file.Path, file.RangeOf(piece).Offset, IsHere: true));
         }
     }
 

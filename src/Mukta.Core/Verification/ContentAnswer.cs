@@ -35,7 +35,7 @@ internal sealed class ContentAnswer(ToRead asked, Folder install) : HashedFile
 
     public override HashRange this[int index] => IsWhole(index)
         ? new HashRange(0, Asked.File.Size, Asked.File.AlsoProve!.Kind)
-        : new HashRange(index * proof.PieceLength, Math.Min(proof.PieceLength, Asked.File.Size - (index * proof.PieceLength)), proof.Kind);
+        : proof.RangeOf(index, Asked.File.Size);
 
     protected override SafeFileHandle Open() => install.OpenRead(Asked.Path);
 

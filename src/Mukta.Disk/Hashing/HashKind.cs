@@ -58,13 +58,23 @@ public static class HashKinds
     /// <summary>True where somebody can forge content with a given hash or pairs of it.</summary>
     public static bool IsWeak(this HashKind kind) => kind is HashKind.Sha1 or HashKind.Md5;
 
+    /// <summary>Bytes of the longest digest.</summary>
+    public const int LongestDigest = SHA512.HashSizeInBytes;
+
     /// <summary>A computation that takes bytes as they come.</summary>
-    public static IncrementalHash Start(this HashKind kind) => IncrementalHash.CreateHash(kind switch
+    public static IncrementalHash Start(this HashKind kind) => IncrementalHash.CreateHash(Algorithm(kind));
+
+    /// <summary>Hashes bytes at once.</summary>
+    /// <returns>Bytes of the digest.</returns>
+    public static int Hash(this HashKind kind, ReadOnlySpan<byte> bytes, Span<byte> digest) =>
+        CryptographicOperations.HashData(Algorithm(kind), bytes, digest);
+
+    private static HashAlgorithmName Algorithm(HashKind kind) => kind switch
     {
         HashKind.Sha256 => HashAlgorithmName.SHA256,
         HashKind.Sha512 => HashAlgorithmName.SHA512,
         HashKind.Sha384 => HashAlgorithmName.SHA384,
         HashKind.Sha1 => HashAlgorithmName.SHA1,
         _ => HashAlgorithmName.MD5,
-    });
+    };
 }

@@ -39,17 +39,33 @@ public sealed class OpenFileRanges : HashedFile
         SafeFileHandle file, PieceList proof, long size, IReadOnlyList<int> pieces, CancellationToken cancel)
     {
         var right = new HashSet<int>();
-        var ranges = pieces.Select(
-            p => new HashRange(p * proof.PieceLength, Math.Min(proof.PieceLength, size - (p * proof.PieceLength)), proof.Kind)).ToList();
-        Hash(file, ranges, Compare, null, cancel);
-        return right;
-
-        void Compare(int index, in Hashed hashed)
+        var asked = Pieces(file, proof, size, pieces, (piece, isRight) =>
         {
-            if (hashed.Digest.SequenceEqual(proof[pieces[index]]))
-                right.Add(pieces[index]);
-        }
+            if (isRight)
+                right.Add(piece);
+        });
+        RangeHasher.Run([asked], null, cancel, threads: 1);
+        return asked.failure is { } failure ? throw failure : right;
     }
+
+    /// <summary>The pieces of an open file, for hashing many files together.</summary>
+    /// <param name="file">The file.</param>
+    /// <param name="proof">What its pieces should be.</param>
+    /// <param name="size">How long it should be, in bytes.</param>
+    /// <param name="pieces">Which are asked for.</param>
+    /// <param name="compared">Told of each piece that could be read whether it is all there and has the hash it should have.</param>
+    public static OpenFileRanges Pieces(
+        SafeFileHandle file, PieceList proof, long size, IReadOnlyList<int> pieces, Action<int, bool> compared)
+    {
+        var ranges = pieces.Select(p => proof.RangeOf(p, size)).ToList();
+        return new OpenFileRanges(file, ranges, Compare);
+
+        void Compare(int index, in Hashed hashed) =>
+            compared(pieces[index], hashed.Digest.SequenceEqual(proof[pieces[index]]));
+    }
+
+    /// <summary>Why a range could not be read; null if all could.</summary>
+    public Exception? Failure => failure;
 
     /// <inheritdoc/>
     protected override SafeFileHandle Open() => file;

@@ -30,6 +30,9 @@ public sealed class PieceList
     /// <summary>The digest of one piece.</summary>
     public ReadOnlySpan<byte> this[int piece] => digests.AsSpan(piece * Kind.DigestLength(), Kind.DigestLength());
 
+    /// <summary>Where a piece lies in a file of a size, in bytes, and how it is hashed.</summary>
+    public HashRange RangeOf(int piece, long size) => new(piece * PieceLength, Math.Min(PieceLength, size - (piece * PieceLength)), Kind);
+
     /// <summary>How many pieces a file of a size has; 0 for an empty file.</summary>
     public static long CountFor(long size, long pieceLength) => size / pieceLength + (size % pieceLength == 0 ? 0 : 1);
 }

@@ -30,8 +30,14 @@ public sealed class RangeHasher
     private bool dropsWhatItReads;
 
     /// <summary>Hashes all ranges of files, with the fastest way that this machine has.</summary>
+    /// <param name="files">The files.</param>
+    /// <param name="meter">Counts the bytes.</param>
+    /// <param name="cancel">Ends it.</param>
+    /// <param name="threads">How many; null for all cores.</param>
+    /// <param name="ofBytes">How many bytes will be hashed in all, if these are a part of them.</param>
     /// <exception cref="OperationCanceledException">It was interrupted.</exception>
-    public static void Run(IReadOnlyList<HashedFile> files, WorkMeter? meter, CancellationToken cancel, int? threads = null)
+    public static void Run(
+        IReadOnlyList<HashedFile> files, WorkMeter? meter, CancellationToken cancel, int? threads = null, long ofBytes = 0)
     {
         // By the files' numbers; where each way of a disk's head costs time, by where they lie, and with one reader.
         var isRotating = files.Count > 0 && files[0].Place.Device != 0 && DiskOrder.IsRotating(files[0].Place.Device);
@@ -42,7 +48,7 @@ public sealed class RangeHasher
         {
             HasOneReader = isRotating,
         };
-        new RangeHasher(IsWorthChoosing(queue.BytesLeft) ? LaneKernel.Best : null, meter, cancel)
+        new RangeHasher(IsWorthChoosing(Math.Max(queue.BytesLeft, ofBytes)) ? LaneKernel.Best : null, meter, cancel)
             .Run(queue, files, threads ?? Environment.ProcessorCount);
     }
 

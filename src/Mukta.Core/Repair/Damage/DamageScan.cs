@@ -36,7 +36,7 @@ internal sealed class DamageScan(Manifest release, Manifest? older)
         foreach (var (offset, length) in there)
             Compare(old, good, offset, length, count, cancel);
         var pieces = bad.SelectMany(r => Enumerable.Range(r.FirstPiece, r.LastPiece - r.FirstPiece + 1))
-            .Where(p => (p * file.Proof.PieceLength) + LengthOf(file, p) <= sizeFound).ToList();
+            .Where(p => file.RangeOf(p) is var range && range.Offset + range.Length <= sizeFound).ToList();
         var (otherFile, olderPieces) = Recognised(file, old, pieces, cancel);
         return new DamageFacts
         {
@@ -65,9 +65,6 @@ internal sealed class DamageScan(Manifest release, Manifest? older)
 
         public long[] ByBit { get; } = new long[8];
     }
-
-    private static long LengthOf(ManifestFile file, int piece) =>
-        Math.Min(file.Proof.PieceLength, file.Size - (piece * file.Proof.PieceLength));
 
     private static void Compare(SafeFileHandle old, SafeFileHandle good, long offset, long length, Counts count, CancellationToken cancel)
     {
@@ -140,7 +137,8 @@ internal sealed class DamageScan(Manifest release, Manifest? older)
         using var hasher = new PieceHasher();
         foreach (var piece in pieces)
         {
-            var digest = hasher.Hash(old, piece * file.Proof.PieceLength, LengthOf(file, piece), file.Proof.Kind, null, cancel);
+            var range = file.RangeOf(piece);
+            var digest = hasher.Hash(old, range.Offset, range.Length, range.Kind, null, cancel);
             if (other is null && piecesOfRelease.Value.TryGetValue((file.Proof.Kind, Convert.ToHexString(digest)), out var holder)
                 && holder != file.Path)
                 other = holder;

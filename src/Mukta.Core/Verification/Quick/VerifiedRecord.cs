@@ -25,8 +25,6 @@ internal sealed record VerifiedRecord(
 
     private static readonly TimeSpan FineGranularity = TimeSpan.FromMilliseconds(100);
 
-    private static readonly string[] FineFileSystems = ["ext4", "xfs", "btrfs", "tmpfs", "f2fs", "bcachefs"];
-
     /// <summary>How many files are sealed.</summary>
     public long Count => Folders.Values.Sum(f => (long)f.Count);
 
@@ -36,7 +34,7 @@ internal sealed record VerifiedRecord(
     /// <param name="manifestIdentity">How the manifest's file stood before it was read.</param>
     public static VerifiedRecord Of(VerifyResult result, Folder install, string manifestIdentity)
     {
-        var granularity = FineFileSystems.Contains(Mount.Of(install.Path)?.Type) ? FineGranularity : Granularity;
+        var granularity = FileSystemCapabilities.Of(install.Path).IsOfLinux ? FineGranularity : Granularity;
         var newest = ((result.LookedAt - granularity) - DateTimeOffset.UnixEpoch).Ticks * 100;
         var folders = new Dictionary<string, (ulong Device, ArrayBufferWriter<byte> Bytes)>(StringComparer.Ordinal);
         var sealedCount = 0L;

@@ -32,11 +32,11 @@ internal sealed class Install(bool inMemory = false) : IDisposable
         return install;
     }
 
-    public void Publish(string? release = null)
+    public void Publish(string? release = null, int pieceLength = PieceLength)
     {
         using var folder = Folder.Open(Scratch.At("release"));
         Manifest = ManifestMaker.Make(
-            folder, new ManifestRequest { PieceLength = PieceLength, Product = "gannet-post", Release = release }, null, default).Manifest;
+            folder, new ManifestRequest { PieceLength = pieceLength, Product = "gannet-post", Release = release }, null, default).Manifest;
     }
 
     public VerifyResult Verify()

@@ -85,6 +85,25 @@ public sealed class RepairTests
         install.Scratch.Snapshot("install").ShouldBe(before);
     }
 
+    [Theory]
+    [InlineData(0)]
+    [InlineData(150_000)]
+    [InlineData(299_999)]
+    public async Task A_lie_anywhere_in_a_piece_that_is_longer_than_a_buffer_is_noticed(int at)
+    {
+        using var install = new Install();
+        install.Scratch.Fill("release/maps/long.pak", 300_000, 7);
+        install.Publish(pieceLength: 1 << 20);
+        install.Scratch.CopyTree("release", "liar");
+        install.Scratch.Flip("liar/maps/long.pak", at);
+        Directory.CreateDirectory(install.Root);
+        using var liar = new FolderSource(Folder.Open(install.Scratch.At("liar")));
+        (await install.RepairAsync(false, liar)).Code.ShouldBe(ExitCode.NoSource);
+        using var honest = new FolderSource(Folder.Open(install.Scratch.At("release")));
+        (await install.RepairAsync(false, liar, honest)).Code.ShouldBe(ExitCode.Done);
+        install.Scratch.Snapshot("install").ShouldBe(install.Scratch.Snapshot("release"));
+    }
+
     [Fact]
     public async Task The_next_source_makes_up_for_one_that_lies()
     {

@@ -175,7 +175,7 @@ public class RepairTests
         using var process = Programs.Start(
             game.Scratch, "env", "--default-signal=INT", Programs.Mukta, "repair", "game", "--manifest", "game.meta4", "--from", slow.Url,
             "--stall", "600", "--yes");
-        while (!HasArrived(game.Scratch.At("game/.mukta/staging"), 700_000))
+        while (!HasArrived(game.Scratch.At("game/.mukta/staging"), 10 * GameFolder.PieceLength))
             await Task.Delay(20, TestContext.Current.CancellationToken);
         using (var interrupt = Process.Start("kill", ["-INT", $"{process.Id}"]))
             await interrupt.WaitForExitAsync(TestContext.Current.CancellationToken);

@@ -65,7 +65,7 @@ internal sealed class StagedFile : IDisposable
             }
 
             if (isLeft)
-                staged.Prove(cancel);
+                staged.ProveLeft(cancel);
             else if (made is null || staged.PieceCount != 1)
                 staged.bytes.SetLength(file.Size); // One new piece gives the file its length.
             return staged;
@@ -182,6 +182,24 @@ internal sealed class StagedFile : IDisposable
     {
         bytes.Dispose();
         WholeBody.Dispose();
+    }
+
+    /// <summary>
+    /// Takes for proven what is right in a file that another run has left. What that run could not write may still be right in memory:
+    /// the flush fails then, and drops it.
+    /// </summary>
+    private void ProveLeft(CancellationToken cancel)
+    {
+        try
+        {
+            bytes.Flush();
+        }
+        catch (DiskException)
+        {
+            // What is lost is fetched again.
+        }
+
+        Prove(cancel);
     }
 
     private List<int> NeededPieces() => [.. Enumerable.Range(0, pieces.Length).Where(IsNeeded)];

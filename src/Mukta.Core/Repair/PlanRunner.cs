@@ -260,19 +260,16 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
     {
         if (batch.Count >= ManyFiles && install.TryFlushAll())
             return [.. batch];
-        var isFlushed = new bool[batch.Count];
-        try
+        var failures = new Exception?[batch.Count];
+        var parallel = new ParallelOptions { MaxDegreeOfParallelism = FilesAtATime };
+        Parallel.For(0, batch.Count, parallel, i => failures[i] = Tried(batch[i].Staged.Flush));
+        for (var i = 0; i < batch.Count; i++)
         {
-            var parallel = new ParallelOptions { MaxDegreeOfParallelism = FilesAtATime };
-            Parallel.For(0, batch.Count, parallel, i => isFlushed[i] = Does(batch[i], batch[i].Staged.Flush));
-        }
-        catch (AggregateException e)
-        {
-            System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(
-                e.InnerExceptions.OfType<MuktaException>().FirstOrDefault() ?? e.InnerExceptions[0]);
+            if (failures[i] is { } failure)
+                Fail(batch[i].Put.Path, failure);
         }
 
-        return [.. batch.Where((_, i) => isFlushed[i])];
+        return [.. batch.Where((_, i) => failures[i] is null)];
     }
 
     /// <summary>Reads flushed files back from the disk, all together; answers which are as published.</summary>

@@ -12,7 +12,7 @@ namespace Mukta.Cli.Tests;
 public sealed class KillTests
 {
     private static int Kills => int.TryParse(Environment.GetEnvironmentVariable("MUKTA_KILLS"), out var kills) ? kills
-        : Environment.GetEnvironmentVariable("MUKTA_PROGRAMS") is { Length: > 0 } ? 10 : 2;
+        : Environment.GetEnvironmentVariable("MUKTA_PROGRAMS") is { Length: > 0 } ? 10 : 1;
 
     [Theory]
     [InlineData("repair")]

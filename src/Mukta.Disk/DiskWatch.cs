@@ -81,6 +81,12 @@ public abstract class DiskWatch
     /// <summary>The watch of this flow of work and all that it starts; null outside of tests.</summary>
     internal static AsyncLocal<DiskWatch?> Current { get; } = new();
 
+    /// <summary>What the disk is taken not to be able to do, out of hard links, clones and exchanges.</summary>
+    public virtual IReadOnlyCollection<DiskChangeKind> Lacks => [];
+
+    /// <summary>True if a watched disk is taken not to be able to do something.</summary>
+    internal static bool IsLacking(DiskChangeKind kind) => Current.Value is { } watch && watch.Lacks.Contains(kind);
+
     /// <summary>Watches everything that this flow of work does from here on, until it is disposed.</summary>
     public IDisposable Watching()
     {

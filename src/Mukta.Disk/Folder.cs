@@ -217,9 +217,10 @@ public sealed class Folder : IDisposable
     /// <param name="aside">A free name for a file system that cannot swap.</param>
     public void Exchange(string path, string other, string aside)
     {
-        using (var source = At(path))
-        using (var target = At(other))
+        if (!DiskWatch.IsLacking(DiskChangeKind.Exchange))
         {
+            using var source = At(path);
+            using var target = At(other);
             var change = Told(DiskChangeKind.Exchange, path, other);
             if (Native.Rename(source.Parent, source.Name, target.Parent, target.Name, Native.RenameExchange) == 0)
             {
@@ -240,6 +241,8 @@ public sealed class Folder : IDisposable
     /// <summary>Gives a file a second name. False where the file system or the system's settings do not allow it.</summary>
     public bool TryLink(string from, string to)
     {
+        if (DiskWatch.IsLacking(DiskChangeKind.HardLink))
+            return false;
         using var source = At(from);
         using var target = At(to);
         var change = Told(DiskChangeKind.HardLink, from, to);

@@ -86,6 +86,8 @@ public sealed class WritableFile : IDisposable
     /// <summary>Makes the file share the bytes of another (ioctl_ficlone(2)). False if the file system cannot.</summary>
     public bool TryClone(SafeFileHandle from)
     {
+        if (DiskWatch.IsLacking(DiskChangeKind.Clone))
+            return false;
         var change = Told(DiskChangeKind.Clone, 0, default);
         if (!Native.TryClone(Handle, from))
             return false;

@@ -7,7 +7,8 @@ namespace Mukta.Operations;
 /// <summary>Keeps a second Mukta off an install. The lock is the kernel's and dies with its process.</summary>
 public sealed class InstallLock : IDisposable
 {
-    private const string LockFile = OwnFolder.Name + "/lock";
+    /// <summary>The file that is locked, relative to the install: whoever has it open is a run of Mukta.</summary>
+    public const string LockFile = OwnFolder.Name + "/lock";
 
     private readonly WritableFile file;
 

@@ -39,7 +39,7 @@ public static class CrashPoints
 
     public static bool IsAll => Environment.GetEnvironmentVariable("MUKTA_TESTS") == "all";
 
-    /// <summary>Tries all points of an operation: it is resumed, undone, and its undo undone.</summary>
+    /// <summary>Tries all points of an operation: it is resumed, undone, and its undo undone. Then the same on a poorer disk.</summary>
     /// <param name="make">Makes the scene.</param>
     /// <param name="changes">How many changes the operation makes, exactly.</param>
     /// <param name="undoChanges">How many its undo makes, exactly.</param>
@@ -47,44 +47,53 @@ public static class CrashPoints
     {
         var seed = int.TryParse(Environment.GetEnvironmentVariable("MUKTA_SEED"), out var given) ? given : Random.Shared.Next();
         TestContext.Current.TestOutputHelper?.WriteLine($"MUKTA_SEED={seed}");
-        var (run, undo) = (Story(make, s => { }, s => s.Run()), Story(make, s => s.Run(), s => s.Undo()));
+        var (run, undo) = On(make, seed, isPoor: false);
         (run.Count, undo.Count).ShouldBe(
             (changes, undoChanges),
             $"changes that the operation and its undo make:\n{string.Join('\n', run.Append("undo:").Concat(undo))}");
-        foreach (var (point, loss, each) in Points(changes, seed))
-            Crash(make, point, loss, each);
-        foreach (var (point, loss, each) in Points(undoChanges, seed + 1))
-            CrashUndo(make, point, loss, each);
+        using (new PoorDisk().Watching())
+            On(make, seed, isPoor: true);
+    }
+
+    private static (List<string> Run, List<string> Undo) On(Func<ICrashScene> make, int seed, bool isPoor)
+    {
+        var (run, undo) = (Story(make, isPoor, s => { }, s => s.Run()), Story(make, isPoor, s => s.Run(), s => s.Undo()));
+        foreach (var (point, loss, each) in Points(run.Count, seed, isPoor))
+            Crash(make, isPoor, point, loss, each);
+        foreach (var (point, loss, each) in Points(undo.Count, seed + 1, isPoor))
+            CrashUndo(make, isPoor, point, loss, each);
         foreach (var loss in Enum.GetValues<Loss>())
-            CutPowerAfterTheEnd(make, loss, seed);
+            CutPowerAfterTheEnd(make, isPoor, loss, seed);
+        return (run, undo);
     }
 
     /// <summary>The points to try, each with a way in which the power is lost.</summary>
-    public static IEnumerable<(int Point, Loss Loss, int Seed)> Points(int changes, int seed)
+    public static IEnumerable<(int Point, Loss Loss, int Seed)> Points(int changes, int seed, bool isPoor = false)
     {
         var random = new Random(seed);
         if (!IsAll)
-            return [.. Enumerable.Range(0, Sampled).Select(i => (random.Next(1, changes + 1), (Loss)(i % 5), random.Next()))];
+            return [.. Enumerable.Range(0, isPoor ? Sampled / 2 : Sampled).Select(i => (random.Next(1, changes + 1), (Loss)(i % 5), random.Next()))];
         return Enumerable.Range(1, changes)
-            .SelectMany(p => new[] { Loss.Nothing, Loss.Everything, (Loss)(2 + (p % 3)) }.Select(l => (p, l, random.Next())));
+            .SelectMany(p => (isPoor ? [(Loss)(p % 5)] : new[] { Loss.Nothing, Loss.Everything, (Loss)(2 + (p % 3)) })
+                .Select(l => (p, l, random.Next())));
     }
 
-    private static List<string> Story(Func<ICrashScene> make, Action<ICrashScene> before, Action<ICrashScene> run)
+    private static List<string> Story(Func<ICrashScene> make, bool isPoor, Action<ICrashScene> before, Action<ICrashScene> run)
     {
         using var scene = make();
         before(scene);
-        using var disk = new ForgettingDisk(0, scene.Roots);
+        using var disk = new ForgettingDisk(0, scene.Roots, isPoor);
         using (disk.Watching())
             run(scene);
         return disk.Story;
     }
 
-    private static void Crash(Func<ICrashScene> make, int point, Loss loss, int seed)
+    private static void Crash(Func<ICrashScene> make, bool isPoor, int point, Loss loss, int seed)
     {
-        var after = $"after losing {loss} at change {point} (seed {seed})";
+        var after = $"after losing {loss} at change {point} (seed {seed}{(isPoor ? ", poor disk" : "")})";
         using var scene = make();
         var before = scene.Look();
-        using (var disk = new ForgettingDisk(point, scene.Roots))
+        using (var disk = new ForgettingDisk(point, scene.Roots, isPoor))
         {
             RunUntilTheEnd(disk, scene.Run);
             disk.CutPower(loss, seed);
@@ -100,13 +109,13 @@ public static class CrashPoints
         Same(done, scene.Look(), "the undo undone " + after);
     }
 
-    private static void CrashUndo(Func<ICrashScene> make, int point, Loss loss, int seed)
+    private static void CrashUndo(Func<ICrashScene> make, bool isPoor, int point, Loss loss, int seed)
     {
-        var after = $"after losing {loss} at change {point} of the undo (seed {seed})";
+        var after = $"after losing {loss} at change {point} of the undo (seed {seed}{(isPoor ? ", poor disk" : "")})";
         using var scene = make();
         var before = scene.Look();
         scene.Run();
-        using (var disk = new ForgettingDisk(point, scene.Roots))
+        using (var disk = new ForgettingDisk(point, scene.Roots, isPoor))
         {
             RunUntilTheEnd(disk, scene.Undo);
             disk.CutPower(loss, seed);
@@ -117,11 +126,11 @@ public static class CrashPoints
     }
 
     /// <summary>What a command has said is done is still done when the power is cut right afterwards, and so is its undo.</summary>
-    private static void CutPowerAfterTheEnd(Func<ICrashScene> make, Loss loss, int seed)
+    private static void CutPowerAfterTheEnd(Func<ICrashScene> make, bool isPoor, Loss loss, int seed)
     {
         using var scene = make();
         var before = scene.Look();
-        using (var disk = new ForgettingDisk(0, scene.Roots))
+        using (var disk = new ForgettingDisk(0, scene.Roots, isPoor))
         {
             using (disk.Watching())
                 scene.Run();
@@ -130,7 +139,7 @@ public static class CrashPoints
 
         scene.CheckCrashed($"after losing {loss} when all was done");
         scene.Check($"after losing {loss} when all was done");
-        using (var disk = new ForgettingDisk(0, scene.Roots))
+        using (var disk = new ForgettingDisk(0, scene.Roots, isPoor))
         {
             using (disk.Watching())
                 scene.Undo();

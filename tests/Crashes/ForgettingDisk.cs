@@ -24,6 +24,18 @@ public enum Loss
     Some,
 }
 
+/// <summary>A disk that knows no hard links, clones or exchanges, and does all else.</summary>
+public sealed class PoorDisk : DiskWatch
+{
+    public static IReadOnlyCollection<DiskChangeKind> Lacking { get; } = [DiskChangeKind.HardLink, DiskChangeKind.Clone, DiskChangeKind.Exchange];
+
+    public override IReadOnlyCollection<DiskChangeKind> Lacks => Lacking;
+
+    public override void Before(DiskChange change)
+    {
+    }
+}
+
 /// <summary>The world ended, on purpose.</summary>
 public sealed class Killed : Exception;
 
@@ -34,7 +46,8 @@ public sealed class Killed : Exception;
 /// </summary>
 /// <param name="killAt">The number of the change, from 1, before which the world ends; 0 for never.</param>
 /// <param name="roots">The folders in which everything happens.</param>
-public sealed class ForgettingDisk(int killAt, IReadOnlyList<string> roots) : DiskWatch, IDisposable
+/// <param name="isPoor">True for a disk that knows no hard links, clones or exchanges.</param>
+public sealed class ForgettingDisk(int killAt, IReadOnlyList<string> roots, bool isPoor = false) : DiskWatch, IDisposable
 {
     private readonly Lock working = new();
     private readonly Dictionary<(ulong Folder, string Name), Entry> entries = [];
@@ -53,6 +66,8 @@ public sealed class ForgettingDisk(int killAt, IReadOnlyList<string> roots) : Di
 
     /// <summary>How many changes there were.</summary>
     public int Count => count;
+
+    public override IReadOnlyCollection<DiskChangeKind> Lacks => isPoor ? PoorDisk.Lacking : [];
 
     /// <summary>What they were.</summary>
     public List<string> Story { get; } = [];

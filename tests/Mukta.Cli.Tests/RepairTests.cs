@@ -177,6 +177,11 @@ public class RepairTests
             "--stall", "600", "--yes");
         while (!HasArrived(game.Scratch.At("game/.mukta/staging"), 10 * GameFolder.PieceLength))
             await Task.Delay(20, TestContext.Current.CancellationToken);
+        (await Programs.MuktaAsync(game.Scratch, "stop", "game")).Out
+            .ShouldBe("Nothing of it is running.\n", "a run of mukta is not the game");
+        var second = await game.RepairAsync("--from", "release", "--yes");
+        (second.Code, second.Err).ShouldSatisfyAllConditions(
+            s => s.Code.ShouldBe(3), s => s.Err.ShouldContain("Another run of mukta is working on this install."));
         using (var interrupt = Process.Start("kill", ["-INT", $"{process.Id}"]))
             await interrupt.WaitForExitAsync(TestContext.Current.CancellationToken);
         var answer = await Programs.EndAsync(process);
@@ -207,7 +212,7 @@ public class RepairTests
             var before = game.Scratch.Snapshot("small", withOwnFolder: true);
             var answer = await game.MuktaAsync("repair", "small", "--manifest", "game.meta4", "--from", "release", "--yes");
             answer.Code.ShouldBe(3);
-            answer.Err.ShouldContain("bytes free");
+            answer.Err.ShouldContain(" free; the repair needs up to ");
             answer.Err.ShouldContain("Make room");
             before.ShouldBe(game.Scratch.Snapshot("small"));
         }

@@ -37,19 +37,13 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
     /// <summary>A client as mirrors need it: no cookies, no decompression, few redirects, proxies by the usual variables.</summary>
     public static HttpClient CreateClient(string userAgent)
     {
-        var client = new HttpClient(new SocketsHttpHandler
+        var client = HttpClients.Make(userAgent, redirects: 5, handler =>
         {
-            UseCookies = false,
-            AutomaticDecompression = DecompressionMethods.None,
-            MaxAutomaticRedirections = 5,
-            ConnectTimeout = TimeSpan.FromSeconds(10),
-            PooledConnectionIdleTimeout = TimeSpan.FromSeconds(30),
-            MaxConnectionsPerServer = 8,
-        })
-        {
-            Timeout = TimeSpan.FromSeconds(60), // For the headers only: bodies are read with a limit of their own.
-        };
-        client.DefaultRequestHeaders.UserAgent.ParseAdd(userAgent);
+            handler.ConnectTimeout = TimeSpan.FromSeconds(10);
+            handler.PooledConnectionIdleTimeout = TimeSpan.FromSeconds(30);
+            handler.MaxConnectionsPerServer = 8;
+        });
+        client.Timeout = TimeSpan.FromSeconds(60); // For the headers only: bodies are read with a limit of their own.
         client.DefaultRequestHeaders.AcceptEncoding.ParseAdd("identity");
         return client;
     }

@@ -107,7 +107,7 @@ public sealed record MovePlan(
 
         if (!IsRename)
         {
-            ProveRoom(place);
+            Room.Prove(place, Size.Bytes, Needs.Names + 100, "the install", "Make room on that disk, or choose another.");
             Prove(Can);
         }
     }
@@ -128,25 +128,6 @@ public sealed record MovePlan(
         {
             throw Cannot(
                 $"The install has a file of {Units.Bytes(Needs.LongestFile)}, and that disk takes files of {Units.Bytes(most)} at most.");
-        }
-    }
-
-    private void ProveRoom(string place)
-    {
-        var room = Room.At(place);
-        if (room.FreeBytes < Size.Bytes + (4 << 20))
-        {
-            throw new MuktaException(
-                ExitCode.Blocked, $"The disk has {Units.Bytes(room.FreeBytes)} free; the install needs {Units.Bytes(Size.Bytes)}.",
-                PathBytes.Shown(place), "Nothing was touched. Make room on that disk, or choose another.");
-        }
-
-        if (room.FreeInodes < Needs.Names + 100)
-        {
-            throw new MuktaException(
-                ExitCode.Blocked,
-                $"On that disk {Units.Count(room.FreeInodes.Value, "more file")} can be made; the install needs "
-                + $"{Units.Number(Needs.Names)}.", PathBytes.Shown(place), "Nothing was touched. Choose another disk.");
         }
     }
 

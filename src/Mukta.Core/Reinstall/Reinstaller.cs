@@ -1,4 +1,3 @@
-using System.Globalization;
 using Mukta.Disk;
 using Mukta.Fetching;
 using Mukta.Host;
@@ -121,23 +120,9 @@ public sealed class Reinstaller(Machine machine, OperationTools tools)
             targets.Sum(t => t.UserData.Sum(u => u.Size.Files)) + 100));
         foreach (var disk in needs.GroupBy(n => Node.At(n.Place)?.Device))
         {
-            var (place, bytes, names) = (disk.First().Place, disk.Sum(d => d.Bytes) + Room.ToSpare, disk.Sum(d => d.Names));
-            var room = Room.At(place);
-            if (room.FreeBytes < bytes || room.FreeInodes < names)
-            {
-                throw new MuktaException(
-                    ExitCode.Blocked,
-                    room.FreeBytes < bytes ? string.Create(
-                    CultureInfo.InvariantCulture,
-                    $"The disk has {room.FreeBytes:N0} bytes free; building the new install beside the old one needs up to {bytes:N0}.")
-                        : string.Create(
-                        CultureInfo.InvariantCulture,
-                        $"On this disk {room.FreeInodes:N0} more files can be made; building the new install beside the old one needs "
-                        + $"{names:N0}."),
-                    PathBytes.Shown(place),
-                    "Nothing was touched. Make room on this disk (mukta held purge gives back what operations hold), or use mukta "
-                    + "repair, which needs less.");
-            }
+            Room.Prove(
+                disk.First().Place, disk.Sum(d => d.Bytes), disk.Sum(d => d.Names), "building the new install beside the old one",
+                "Make room on this disk (mukta held purge gives back what operations keep), or use mukta repair, which needs less.");
         }
     }
 }

@@ -90,7 +90,7 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
                 await BuildAsync(building, token).ConfigureAwait(false);
             }).ConfigureAwait(false);
         }
-        catch (OperationCanceledException) when (placing.IsFaulted)
+        catch (OperationCanceledException) when (!cancel.IsCancellationRequested)
         {
             // What has stopped the placing is thrown below.
         }

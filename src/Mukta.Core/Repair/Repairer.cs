@@ -1,4 +1,3 @@
-using System.Globalization;
 using Mukta.Disk;
 using Mukta.Fetching;
 using Mukta.Host.Processes;
@@ -56,7 +55,8 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
         meter?.Begin("asking the sources", 0);
         await ProveSourcesAsync(plan, sources, cancel).ConfigureAwait(false);
         using var held = InstallLock.Take(install, time);
-        ProveSpace(plan, install);
+        Room.Prove(
+            install.Path, plan.ExtraSpace, plan.NamesMade, "the repair", "Make room on this disk, then run the same command again.");
         guard.Refuse([install.RealPath], []);
         install.EnsureFolder(PlanRunner.StagingFolder);
 
@@ -169,28 +169,5 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
         throw new MuktaException(
             ExitCode.NoSource, "No source can deliver, so nothing was touched.", string.Join("\n  ", reasons),
             "Check the network and the address, or name another mirror or a folder with --from.");
-    }
-
-    private static void ProveSpace(RepairPlan plan, Folder install)
-    {
-        var (free, names) = Room.At(install.Path);
-        if (names < plan.NamesMade)
-        {
-            throw new MuktaException(
-                ExitCode.Blocked, string.Create(
-                CultureInfo.InvariantCulture, $"On this disk {names:N0} more files can be made; the repair may need {plan.NamesMade:N0}."),
-                install.Path,
-                "Nothing was touched. Remove folders with very many small files from this disk, then run the same command again.");
-        }
-
-        if (plan.ExtraSpace > 0 && free < plan.ExtraSpace + Room.ToSpare)
-        {
-            throw new MuktaException(
-                ExitCode.Blocked,
-                string.Create(
-                CultureInfo.InvariantCulture,
-                $"The disk has {free:N0} bytes free; the repair needs up to {plan.ExtraSpace + Room.ToSpare:N0}."),
-                install.Path, "Nothing was touched. Make room on this disk, then run the same command again.");
-        }
     }
 }

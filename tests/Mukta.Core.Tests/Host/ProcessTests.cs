@@ -51,4 +51,24 @@ public class ProcessTests
         new ProcessTable(scratch.At("proc")).Using(["/elsewhere"], ["game"]).Running.ShouldHaveSingleItem()
             .Reasons.ShouldBe(["the profile names game"]);
     }
+
+    [Fact]
+    public void Another_run_of_mukta_is_not_taken_for_the_product()
+    {
+        using var scratch = new Scratch();
+        scratch.Write("pier/maps/pier.pak", "map");
+        scratch.Write("pier/.mukta/lock", "");
+        using var reader = Reading("maps/pier.pak");
+        using var other = Reading("maps/pier.pak", ".mukta/lock");
+        var table = new ProcessTable();
+        SpinWait.SpinUntil(() => table.Using([scratch.At("pier")], []).Running.Any(r => r.Pid == reader.Id), TimeSpan.FromSeconds(20));
+        SpinWait.SpinUntil(() => File.Exists(scratch.At("ready-2")), TimeSpan.FromSeconds(20));
+        table.Using([scratch.At("pier")], []).Running.ShouldHaveSingleItem().Pid.ShouldBe(reader.Id);
+        reader.Kill();
+        other.Kill();
+
+        Process Reading(params string[] files) => Process.Start(
+            "bash", ["-c", string.Concat(files.Select((f, i) => $"exec {7 + i}< '{scratch.At("pier", f)}'; "))
+                + $"touch '{scratch.At($"ready-{files.Length}")}'; exec sleep 600"]);
+    }
 }

@@ -3,6 +3,7 @@ using System.Net.Http.Headers;
 using System.Net.Security;
 using System.Net.Sockets;
 using System.Text;
+using Mukta.Fetching;
 
 namespace Mukta.Host.Network;
 
@@ -48,18 +49,8 @@ public sealed class MirrorProbe(string userAgent, TimeProvider time)
         }
     }
 
-    private HttpClient Client(Attempt attempt)
-    {
-        var http = new HttpClient(new SocketsHttpHandler
-        {
-            UseCookies = false,
-            AutomaticDecompression = DecompressionMethods.None,
-            AllowAutoRedirect = false,
-            ConnectCallback = async (context, cancel) => await attempt.ConnectAsync(context.DnsEndPoint, cancel).ConfigureAwait(false),
-        });
-        http.DefaultRequestHeaders.UserAgent.ParseAdd(userAgent);
-        return http;
-    }
+    private HttpClient Client(Attempt attempt) => HttpClients.Make(userAgent, redirects: 0, handler => handler.ConnectCallback =
+        async (context, cancel) => await attempt.ConnectAsync(context.DnsEndPoint, cancel).ConfigureAwait(false));
 
     private async Task FetchAsync(HttpClient http, Attempt attempt, CancellationToken cancel)
     {

@@ -1,4 +1,4 @@
-using System.Net;
+using Mukta.Fetching;
 
 namespace Mukta.Host.Outages;
 
@@ -15,12 +15,8 @@ public sealed class OutageLook(string userAgent)
     /// <returns>The page, or why it could not be read.</returns>
     public async Task<(OutagePage? Page, string? Reason)> AtAsync(Uri url, TimeSpan limit, CancellationToken cancel)
     {
-        using var http = new HttpClient(
-            new SocketsHttpHandler { UseCookies = false, MaxAutomaticRedirections = 3, AutomaticDecompression = DecompressionMethods.None })
-        {
-            MaxResponseContentBufferSize = LongestPage,
-        };
-        http.DefaultRequestHeaders.UserAgent.ParseAdd(userAgent);
+        using var http = HttpClients.Make(userAgent, redirects: 3);
+        http.MaxResponseContentBufferSize = LongestPage;
         http.DefaultRequestHeaders.Accept.ParseAdd("application/health+json, application/json");
         using var timed = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         timed.CancelAfter(limit);

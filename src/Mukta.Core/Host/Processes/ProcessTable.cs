@@ -1,4 +1,5 @@
 using System.Globalization;
+using Mukta.Operations;
 
 namespace Mukta.Host.Processes;
 
@@ -11,8 +12,13 @@ public sealed class ProcessTable(string proc = "/proc")
 {
     private const int TicksPerSecond = 100; // USER_HZ: the same on every Linux that .NET runs on.
     private const int MostReasons = 4;
+    private const string OwnLock = "/" + InstallLock.LockFile;
+    private static readonly string? OwnProgram = Target("/proc/self/exe");
 
-    /// <summary>The processes that use a product, this one aside, in the order of their numbers.</summary>
+    /// <summary>
+    /// The processes that use a product, in the order of their numbers. Runs of mukta are not among them, this one, another, or what one is
+    /// about to start: they keep off each other by locks.
+    /// </summary>
     /// <param name="folders">The real paths of its folders, without a link on their way: the install first, then caches and the
     /// like.</param>
     /// <param name="names">Names of the product's processes; a process counts by name only if a file of this name is its program or first
@@ -85,6 +91,8 @@ public sealed class ProcessTable(string proc = "/proc")
         if (names.FirstOrDefault(n => n == firstWord || n == Path.GetFileName(program)) is { } known)
             reasons.Add($"the profile names {known}");
         var open = Open(folder);
+        if ((program is not null && program == OwnProgram) || (open ?? []).Any(f => f.EndsWith(OwnLock, StringComparison.Ordinal)))
+            return null;
         hidden += open is null && commandLine.Length > 0 && reasons.Count == 0 ? 1 : 0; // Threads of the kernel have no command line.
         foreach (var file in (open ?? []).Select(f => (How: "open", Path: f)).Concat(Mapped(folder).Select(f => (How: "mapped", Path: f))))
         {

@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.Globalization;
 
 namespace Mukta.Cli;
 
@@ -37,6 +38,26 @@ internal static class CommonOptions
         Description = "The machine is the one whose disk is mounted at this folder.",
         HelpName = "DIR",
     };
+
+    /// <summary>A number of seconds up to ten minutes, 15 unless said.</summary>
+    public static Option<int> Seconds(string name, string description, int least)
+    {
+        const int Most = 600;
+        return new Option<int>(name)
+        {
+            Description = $"{description}, {least} to {Most}.",
+            HelpName = "SECONDS",
+            DefaultValueFactory = _ => 15,
+            CustomParser = result =>
+            {
+                var text = result.Tokens.Single().Value;
+                if (int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var number) && number >= least && number <= Most)
+                    return number;
+                result.AddError($"{name} takes a whole number from {least} to {Most}, not '{text}'.");
+                return 0;
+            },
+        };
+    }
 
     /// <summary>Where profiles are looked for first.</summary>
     public static Option<string?> Profiles() => new("--profiles")

@@ -76,13 +76,19 @@ internal sealed class Session : IDisposable
     {
         if (IsJson)
             Write(new ErrorDocument(failure), Documents.Readable.ErrorDocument);
+        Tell(failure);
+        return (int)failure.Code;
+    }
+
+    /// <summary>Says on standard error what failed, where, and what to do next.</summary>
+    public void Tell(MuktaException failure)
+    {
         Error.MarkupLineInterpolated($"[red]mukta:[/] {failure.What}");
         foreach (var line in failure.Where.Split('\n'))
             Error.WriteLine("  " + line.Trim());
         Error.WriteLine(failure.Next);
         if (IsVerbose)
             Error.WriteLine(failure.ToString());
-        return (int)failure.Code;
     }
 
     public void Dispose()

@@ -32,25 +32,19 @@ internal sealed class SourceOptions
         Description = "Fetch at most this many bytes a second: 500KiB, 2MiB.",
         HelpName = "SIZE",
     };
-    private readonly Option<int> stall = new("--stall")
-    {
-        Description = "After so many seconds without a byte a transfer is cut and goes on elsewhere, 1 to 600.",
-        HelpName = "SECONDS",
-        DefaultValueFactory = _ => 15,
-    };
+    private readonly Option<int> stall = CommonOptions.Seconds(
+        "--stall", "After so many seconds without a byte a transfer is cut and goes on elsewhere", least: 1);
 
     public void AddTo(Command command)
     {
-        stall.Validators.Add(result =>
-        {
-            if (result.GetValueOrDefault<int>() is < 1 or > 600)
-                result.AddError("--stall is 1 to 600 seconds.");
-        });
         foreach (var option in new Option[] { from, also, offline, limitRate, stall })
             command.Options.Add(option);
     }
 
-    public IReadOnlyList<string> Also(ParseResult parsed) => [.. parsed.GetValue(also) ?? []];
+    public IReadOnlyList<string> Also(ParseResult parsed) => parsed.GetValue(also) is not { } named ? []
+        : named.FirstOrDefault(f => !Directory.Exists(f)) is not { } absent ? named
+        : throw new MuktaException(
+            ExitCode.BadInput, "There is no such folder to look in for pieces.", absent, "Check the path that --also names.");
 
     public FetchLimits Limits(ParseResult parsed) => new()
     {

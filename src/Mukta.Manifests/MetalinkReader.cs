@@ -2,6 +2,7 @@ using System.Buffers;
 using System.Security.Cryptography;
 using System.Xml;
 using Microsoft.Win32.SafeHandles;
+using Mukta.Disk;
 using Mukta.Hashing;
 
 namespace Mukta.Manifests;
@@ -43,11 +44,11 @@ public sealed class MetalinkReader
     {
         try
         {
-            using var stream = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.Read, 1 << 16, FileOptions.SequentialScan);
-            var isWorthHalving = stream.CanSeek && stream.Length >= WorthHalving && Environment.ProcessorCount > 1;
+            using var stream = InputFile.Open(path);
+            var isWorthHalving = stream.Length >= WorthHalving && Environment.ProcessorCount > 1;
             return (isWorthHalving ? TryReadHalves(stream.SafeFileHandle, path, stream.Length / 2) : null) ?? Read(stream, path);
         }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException or ArgumentException)
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or ArgumentException or DiskException)
         {
             throw new MuktaException(
                 ExitCode.BadInput, "The manifest cannot be opened.", path, "Check the path and that you may read the file.", e);

@@ -1,5 +1,6 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using Mukta.Disk;
 
 namespace Mukta.Operations;
 
@@ -55,15 +56,18 @@ public static class WaitingOperations
             File.Delete(file);
     }
 
+    private const long LongestNotice = 64 << 10;
+
     private static string FolderIn(string stateFolder) => Path.Join(stateFolder, "mukta", "waiting");
 
     private static WaitingOperation? Read(string file)
     {
         try
         {
-            return JsonSerializer.Deserialize(File.ReadAllText(file), WaitingJson.Default.WaitingOperation);
+            using var notice = InputFile.Open(file);
+            return notice.Length > LongestNotice ? null : JsonSerializer.Deserialize(notice, WaitingJson.Default.WaitingOperation);
         }
-        catch (JsonException)
+        catch (Exception e) when (e is JsonException or IOException or DiskException)
         {
             return null;
         }

@@ -73,7 +73,7 @@ public static class CrashPoints
         var random = new Random(seed);
         if (!IsAll)
             return [.. Enumerable.Range(0, isPoor ? Sampled / 2 : Sampled).Select(i => (random.Next(1, changes + 1), (Loss)(i % 5), random.Next()))];
-        return Enumerable.Range(1, changes)
+        return Enumerable.Range(1, changes).Where(p => !isPoor || p % 3 == (uint)seed % 3)
             .SelectMany(p => (isPoor ? [(Loss)(p % 5)] : new[] { Loss.Nothing, Loss.Everything, (Loss)(2 + (p % 3)) })
                 .Select(l => (p, l, random.Next())));
     }

@@ -63,7 +63,7 @@ internal sealed class Home : IDisposable
 
     /// <summary>Runs a command on a product of the profiles.</summary>
     public Task<Answer> OnAsync(string command, string product, params string[] more) =>
-        MuktaAsync([command, product, "--profiles", "profiles", .. more]);
+        MuktaAsync([.. command.Split(' '), product, "--profiles", "profiles", .. more]);
 
     public void Dispose()
     {

@@ -8,10 +8,10 @@ public class SetupTests
     {
         using var home = await Home.MakeAsync();
         home.Scratch.Write("tidewarden.meta4", "no manifest");
-        (await home.OnAsync("setup", "tidewarden", "--repair", "--yes"))
+        (await home.OnAsync("setup repair", "tidewarden", "--yes"))
             .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2, a.Err), a => a.Err.ShouldContain("tidewarden.meta4"));
         File.Delete(home.Scratch.At("tidewarden.meta4"));
-        (await home.OnAsync("setup", "tidewarden", "--repair", "--yes"))
+        (await home.OnAsync("setup repair", "tidewarden", "--yes"))
             .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2, a.Err), a => a.Err.ShouldContain("tidewarden.meta4"));
     }
 
@@ -21,13 +21,14 @@ public class SetupTests
         using var home = await Home.MakeAsync();
         await home.BreakAroundAsync();
         (await home.OnAsync("services", "tidewarden")).Code.ShouldBe(1);
-        var dry = await home.OnAsync("setup", "tidewarden", "--repair", "--dry-run");
+        var dry = await home.OnAsync("setup repair", "tidewarden", "--dry-run");
         dry.Code.ShouldBe(0, dry.Err);
         dry.Out.ShouldContain("bin/tidewarden-setup repair, as published");
-        (await home.OnAsync("setup", "tidewarden", "--repair")).Code.ShouldBe(2, "it asks, and there is nobody to ask");
-        (await home.OnAsync("setup", "tidewarden"))
-            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("--install, --repair and --remove"));
-        var done = await home.OnAsync("setup", "tidewarden", "--repair", "--yes");
+        (await home.OnAsync("setup repair", "tidewarden")).Code.ShouldBe(2, "it asks, and there is nobody to ask");
+        (await home.OnAsync("setup", "tidewarden")).Code.ShouldBe(2, "what the vendor's program is to do has to be said");
+        (await home.OnAsync("setup repair", "tidewarden", "--dry-run", "--install", dry.Out.Split('\n')[0].Split(" in ")[1]))
+            .Out.ShouldBe(dry.Out, "an install can be named");
+        var done = await home.OnAsync("setup repair", "tidewarden", "--yes");
         done.Code.ShouldBe(0, done.Err);
         done.Out.ShouldContain("The vendor's repair is done");
         (await home.OnAsync("services", "tidewarden")).Code.ShouldBe(0);
@@ -40,7 +41,7 @@ public class SetupTests
     {
         using var home = await Home.MakeAsync();
         File.AppendAllText(home.Scratch.At("anti-cheat/tidewarden/bin/tidewarden-setup"), "\ntouch run-by-mistake\n");
-        var refused = await home.OnAsync("setup", "tidewarden", "--repair", "--yes");
+        var refused = await home.OnAsync("setup repair", "tidewarden", "--yes");
         refused.Code.ShouldBe(5);
         refused.Err.ShouldContain("is not the published one");
         File.Exists(home.Scratch.At("anti-cheat/tidewarden/run-by-mistake")).ShouldBeFalse();
@@ -59,7 +60,7 @@ public class SetupTests
         using var home = await Home.MakeAsync();
         await home.BreakAroundAsync();
         home.Scratch.Write("setup-mood", mood);
-        var answer = await home.OnAsync("setup", "tidewarden", "--repair", "--yes");
+        var answer = await home.OnAsync("setup repair", "tidewarden", "--yes");
         answer.Code.ShouldBe(code, answer.Err);
         answer.Err.ShouldContain(what);
         answer.Err.ShouldContain(said);
@@ -70,7 +71,7 @@ public class SetupTests
     {
         using var home = await Home.MakeAsync();
         home.Scratch.Write("setup-mood", "hangs");
-        using var running = home.Start("setup", "tidewarden", "--profiles", "profiles", "--repair", "--yes", "--verbose");
+        using var running = home.Start("setup", "repair", "tidewarden", "--profiles", "profiles", "--yes", "--verbose");
         using var patience = new CancellationTokenSource(TimeSpan.FromSeconds(60));
         while (!Hanging(home))
             await Task.Delay(50, patience.Token);

@@ -7,7 +7,8 @@ public sealed class UsageTests : IDisposable
     private readonly Scratch scratch = new();
 
     public static TheoryData<string> Commands =>
-        new("verify", "repair", "check", "stop", "services", "caches", "launch", "locate", "adopt", "move", "reinstall", "setup", "undo",
+        new("verify", "repair", "check", "stop", "services", "caches", "launch", "locate", "adopt", "move", "reinstall", "setup install", "setup repair",
+        "setup remove", "undo",
         "held list", "held purge", "profile check", "profile show", "manifest make", "manifest show", "manifest compare", "demo");
 
     [Theory]
@@ -33,6 +34,15 @@ public sealed class UsageTests : IDisposable
     [InlineData("verify game --manifest game.meta4 --fast", "--fast")]
     [InlineData("manifest", "Required command")]
     [InlineData("manifest make . --out x --piece-size 10", "1 KiB to 1 GiB")]
+    [InlineData("manifest make . --out x --piece-size abc", "1 KiB to 1 GiB")]
+    [InlineData("manifest make . --out x --sequence abc", "abc")]
+    [InlineData("stop game --seconds abc", "a whole number from 0 to 600, not 'abc'")]
+    [InlineData("stop game --seconds 601", "a whole number from 0 to 600, not '601'")]
+    [InlineData("stop game --seconds -1", "a whole number from 0 to 600, not '-1'")]
+    [InlineData("repair game --stall abc", "a whole number from 1 to 600, not 'abc'")]
+    [InlineData("reinstall game --stall 0", "a whole number from 1 to 600, not '0'")]
+    [InlineData("repair game --limit-rate abc", "such as 262144, 256KiB or 4MiB")]
+    [InlineData("setup", "Required command")]
     [InlineData("manifest make . --out x --expires soon", "not a date")]
     [InlineData("manifest make . --out x --base-url ftp://x/", "no http or https URL")]
     [InlineData("verify . --manifest nowhere.meta4", "cannot be opened")]
@@ -45,6 +55,39 @@ public sealed class UsageTests : IDisposable
         answer.Out.ShouldBeEmpty();
         answer.Err.ShouldContain(says);
         answer.Err.TrimEnd().Split('\n').Length.ShouldBe(3, "what happened, to which object, what to do next");
+    }
+
+    [Fact]
+    public async Task What_is_no_file_is_never_waited_for()
+    {
+        (await Programs.RunAsync(scratch, "mkfifo", "pipe")).Code.ShouldBe(0);
+        scratch.Write("game/a", "a");
+        foreach (var (what, arguments) in new (string, string[])[]
+        {
+            ("manifest", ["verify", "game", "--manifest", "pipe"]), ("manifest", ["manifest", "show", "/dev/zero"]),
+            ("profile", ["profile", "check", "pipe"]), ("profile", ["profile", "check", "/dev/zero"]),
+        })
+        {
+            var answer = await Programs.RunAsync(scratch, "timeout", ["60", Programs.Mukta, .. arguments]);
+            (answer.Code, answer.Err).ShouldSatisfyAllConditions(
+                a => a.Code.ShouldBe(2), a => a.Err.ShouldContain($"The {what} cannot be opened."));
+        }
+    }
+
+    [Fact]
+    public async Task A_bad_profile_keeps_no_other_from_being_checked()
+    {
+        const string Good = "profile: mukta/1\n";
+        scratch.Write("none.yaml", Good);
+        (await Programs.RunAsync(scratch, Programs.StandIns, "scenario", scratch.Root)).Code.ShouldBe(0);
+        string[] files = ["profiles/gannet-post.yaml", "none.yaml", "nowhere.yaml", "profiles/pierhead.yaml"];
+        var answer = await Programs.MuktaAsync(scratch, ["profile", "check", .. files]);
+        answer.Code.ShouldBe(2);
+        answer.Out.Split('\n').Count(l => l.StartsWith("good", StringComparison.Ordinal)).ShouldBe(2);
+        answer.Err.ShouldContain("none.yaml, line 1");
+        answer.Err.ShouldContain("nowhere.yaml");
+        var document = (await Programs.MuktaAsync(scratch, ["profile", "check", "--json", .. files])).Json;
+        (document.GetProperty("profiles").GetArrayLength(), document.GetProperty("faults").GetArrayLength()).ShouldBe((2, 2));
     }
 
     [Fact]

@@ -20,12 +20,33 @@ internal static class ProfileCommand
         command.SetAction(parsed =>
         {
             using var session = new Session(parsed);
-            var profiles = parsed.GetRequiredValue(files).Select(f => new LoadedProfile(ProfileReader.ReadFile(f), f)).ToList();
+            var profiles = new List<LoadedProfile>();
+            var faults = new List<MuktaException>();
+            foreach (var file in parsed.GetRequiredValue(files))
+            {
+                try
+                {
+                    profiles.Add(new LoadedProfile(ProfileReader.ReadFile(file), file));
+                }
+                catch (MuktaException e)
+                {
+                    faults.Add(e);
+                    session.Tell(e);
+                }
+            }
+
             if (session.IsJson)
-                Session.Write(ProfilesDocument.Of("mukta.profile.check/1", profiles), Documents.Readable.ProfilesDocument);
+            {
+                Session.Write(
+                    ProfilesDocument.Of("mukta.profile.check/1", profiles) with
+                    {
+                        Faults = [.. faults.Select(f => new FaultPart(f.What, f.Where, f.Next))],
+                    },
+                    Documents.Readable.ProfilesDocument);
+            }
             else if (!session.IsQuiet)
                 profiles.ForEach(p => session.Output.MarkupLineInterpolated($"[green]good[/]  {p.File}: {p.Profile.Title}"));
-            return (int)ExitCode.Done;
+            return (int)(faults.Count > 0 ? faults[0].Code : ExitCode.Done);
         });
         return command;
     }

@@ -19,17 +19,7 @@ internal static class StopCommand
     public static Command Build()
     {
         var target = new TargetOptions();
-        var seconds = new Option<int>("--seconds")
-        {
-            Description = "How long to wait after asking, 0 to 600.",
-            HelpName = "N",
-            DefaultValueFactory = _ => 15,
-        };
-        seconds.Validators.Add(result =>
-        {
-            if (result.GetValueOrDefault<int>() is < 0 or > 600)
-                result.AddError("--seconds takes a whole number from 0 to 600");
-        });
+        var seconds = CommonOptions.Seconds("--seconds", "How long to wait after asking", least: 0);
         var force = new Option<bool>("--force") { Description = "Kill what is still there after the wait; what it has not saved is lost." };
         var (dryRun, yes) = (CommonOptions.DryRun(), CommonOptions.Yes());
         var command = new ExampleCommand(

@@ -96,7 +96,7 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
     {
         Say("The game starts, and its anti-cheat module throws the player out. The most frequent remedy: the vendor's own setup repairs "
             + "it.");
-        await MuktaAsync(null, ["setup", "tidewarden", "--repair", .. Profiles, .. Agreed], cancel).ConfigureAwait(false);
+        await MuktaAsync(null, ["setup", "repair", "tidewarden", .. Profiles, .. Agreed], cancel).ConfigureAwait(false);
 
         Say("Not enough. Make it anew, with its leftovers swept: only a damaged piece is fetched, everything else comes from the old "
             + "install.");

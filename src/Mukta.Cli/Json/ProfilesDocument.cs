@@ -6,6 +6,9 @@ namespace Mukta.Cli.Json;
 /// <summary><c>mukta.profile.check/1</c> and <c>mukta.profile.show/1</c></summary>
 internal sealed record ProfilesDocument(string Format, IReadOnlyList<ProfilePart> Profiles)
 {
+    /// <summary>What keeps the other files from being used.</summary>
+    public IReadOnlyList<FaultPart>? Faults { get; init; }
+
     public static ProfilesDocument Of(string format, IEnumerable<LoadedProfile> profiles) =>
         new(format, [.. profiles.Select(p => new ProfilePart()
         {
@@ -18,6 +21,9 @@ internal sealed record ProfilesDocument(string Format, IReadOnlyList<ProfilePart
             Manifest = p.ManifestLocation,
         })]);
 }
+
+/// <summary>Something that cannot be used, and what to do about it.</summary>
+internal sealed record FaultPart(string What, string Where, string Next);
 
 /// <summary>A profile in short.</summary>
 internal sealed record ProfilePart

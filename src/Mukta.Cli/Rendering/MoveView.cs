@@ -53,7 +53,7 @@ internal sealed class MoveView(Session session, Product product) : RemedyView<Mo
         ? $"mukta repair {product.Profile.Product} --install {Shell.Quoted(plan.To)}{product.OptionsForOthers}"
         : product.Profile.Services.Count == 0 ? null
         : product.Profile.Setup?.Actions.ContainsKey("repair") == true
-        ? $"{Shell.Sudo}mukta setup {product.Profile.Product} --repair{product.OptionsForOthers}"
+        ? $"{Shell.Sudo}mukta setup repair {product.Profile.Product}{product.OptionsForOthers}"
         : $"mukta services {product.Profile.Product}{product.OptionsForOthers}";
 
     public override void NothingToDo(MovePlan plan, bool isQuiet)

@@ -1,4 +1,5 @@
 using System.Text;
+using Mukta.Disk;
 
 namespace Mukta.Products;
 
@@ -19,7 +20,7 @@ public static class ProfileReader
     {
         try
         {
-            using var stream = File.OpenRead(path);
+            using var stream = InputFile.Open(path);
             if (stream.Length > LongestFile)
                 throw new ProfileFault($"A profile has at most {LongestFile} bytes; this file has {stream.Length}.", path, 1, 1);
             using var text = new StreamReader(stream, new UTF8Encoding(false, throwOnInvalidBytes: true));
@@ -29,7 +30,7 @@ public static class ProfileReader
         {
             throw new ProfileFault("A profile is written in UTF-8; this file is not.", path, 1, 1, e);
         }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or DiskException)
         {
             throw new MuktaException(
                 ExitCode.BadInput, "The profile cannot be opened.", path, "Check the path and that you may read the file.", e);

@@ -1,4 +1,5 @@
 using System.Text;
+using Mukta.Disk;
 
 namespace Mukta.Host.Launching;
 
@@ -42,15 +43,14 @@ public sealed class DesktopEntry
     {
         try
         {
-            using var stream = new FileStream(
-                path, new FileStreamOptions { Mode = FileMode.Open, Access = FileAccess.Read, Options = FileOptions.SequentialScan });
+            using var stream = InputFile.Open(path);
             if (stream.Length <= LongestFile)
                 return Parse(new StreamReader(stream, Encoding.UTF8).ReadToEnd(), out fault);
             fault = $"is larger than {LongestFile >> 20} MiB";
         }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or DiskException)
         {
-            fault = e is UnauthorizedAccessException ? "may not be read" : "cannot be read";
+            fault = e is UnauthorizedAccessException or DiskException { Errno: DiskException.AccessDenied } ? "may not be read" : "cannot be read";
         }
 
         return null;

@@ -401,8 +401,8 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
             return old with { Mode = put.File.Mode is { } asked ? RepairPlan.NewMode(old.Mode, asked) : old.Mode };
         var folder = folders.GetOrAdd(
             Folder.ParentOf(put.Path),
-            path => ManifestPath.Folders($"{path}/.").Reverse().Select(f => install.Look(f)).FirstOrDefault(n => n is { Kind: NodeKind.Folder })
-                ?? install.Look(".")!.Value);
+            path => ManifestPath.Folders(path).Append(path).Where(f => f.Length > 0).Reverse().Select(f => install.Look(f))
+                .FirstOrDefault(n => n is { Kind: NodeKind.Folder }) ?? install.Look(".")!.Value);
         return folder with { Mode = RepairPlan.NewMode(folder.Mode & 0x1FF, put.File.Mode ?? UsualFileMode) };
     }
 

@@ -104,6 +104,19 @@ public sealed class RepairTests
         install.Scratch.Snapshot("install").ShouldBe(install.Scratch.Snapshot("release"));
     }
 
+    [Theory]
+    [InlineData("top")]
+    [InlineData("one/file")]
+    [InlineData("one/two/three/file")]
+    public async Task A_missing_file_comes_back_wherever_it_belongs(string path)
+    {
+        using var install = Install.Usual();
+        install.Scratch.Fill($"release/{path}", 3 * Install.PieceLength, 8, Scratch.Program);
+        install.Publish();
+        (await install.RepairAsync(holdStrays: false)).Code.ShouldBe(ExitCode.Done);
+        install.Scratch.Snapshot("install").ShouldBe(install.Scratch.Snapshot("release"));
+    }
+
     [Fact]
     public async Task The_next_source_makes_up_for_one_that_lies()
     {

@@ -51,8 +51,12 @@ internal static class CommonOptions
             CustomParser = result =>
             {
                 var text = result.Tokens.Single().Value;
-                if (int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var number) && number >= least && number <= Most)
+                if (int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var number)
+                    && number >= least && number <= Most)
+                {
                     return number;
+                }
+
                 result.AddError($"{name} takes a whole number from {least} to {Most}, not '{text}'.");
                 return 0;
             },

@@ -488,7 +488,10 @@ public sealed class Folder : IDisposable
 
     private Position At(string path) => TryAt(path) ?? throw Failure("open the folder of", path);
 
-    /// <summary>Opens the folder that holds the last name of a path, so that the call which follows can only hit that name. Null where it cannot be opened.</summary>
+    /// <summary>
+    /// Opens the folder that holds the last name of a path, so that the call which follows can only hit that name. Null where it cannot be
+    /// opened.
+    /// </summary>
     private Position? TryAt(string path)
     {
         var slash = path.LastIndexOf('/');

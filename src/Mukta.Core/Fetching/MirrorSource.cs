@@ -138,7 +138,11 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
                 },
                 cancel).ConfigureAwait(false);
             if (log.IsEnabled(LogEventLevel.Verbose))
-                log.Verbose("{Method} {Url} {Range} answered {Status}", method, url, range?.ToString() ?? "whole", (int)response.StatusCode);
+            {
+                log.Verbose(
+                    "{Method} {Url} {Range} answered {Status}", method, url, range?.ToString() ?? "whole", (int)response.StatusCode);
+            }
+
             return response;
         }
         catch (HttpRequestException e)

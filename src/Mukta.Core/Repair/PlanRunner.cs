@@ -239,7 +239,7 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
         using var held = install.HoldOpen(ensured);
         if (ready.Count > 0)
         {
-            // Where there are no hard links, what an interrupted run had moved away comes back only now: it was missing when it was verified.
+            // Where there are no hard links, what an interrupted run had moved away comes back only now: it was missing before.
             var changes = ready.Select(r => (IsResumed || r.Put.Replaces is not null) && install.Look(r.Put.Path) is not null
                 ? (Change)new Replaced(r.Put.Path, r.Staged.Path) : new Placed(r.Put.Path, r.Staged.Path));
             foreach (var (put, failure) in ready.Zip(area.Do([.. changes])))

@@ -50,7 +50,8 @@ public sealed class DesktopEntry
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException or DiskException)
         {
-            fault = e is UnauthorizedAccessException or DiskException { Errno: DiskException.AccessDenied } ? "may not be read" : "cannot be read";
+            fault = e is UnauthorizedAccessException or DiskException { Errno: DiskException.AccessDenied } ? "may not be read"
+                : "cannot be read";
         }
 
         return null;

@@ -13,9 +13,9 @@ internal static class SetupCommand
         "Run the vendor's own setup program of a product, only while its bytes are the published ones, and look whether what it says "
         + "is true.")
     {
-        Build("install", "Let it set the product up."),
-        Build("repair", "Let it repair what it has set up: the most frequent use."),
-        Build("remove", "Let it take the product away."),
+        Build("install", "Let the vendor's program set the product up."),
+        Build("repair", "Let the vendor's program repair what it has set up: the most frequent use."),
+        Build("remove", "Let the vendor's program take the product away."),
     };
 
     private static ExampleCommand Build(string action, string description)

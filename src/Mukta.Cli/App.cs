@@ -15,6 +15,18 @@ internal static class App
 {
     public static async Task<int> RunAsync(string[] args)
     {
+        var output = StandardStreams.Take();
+        var code = await CodeAsync(args).ConfigureAwait(false);
+        if (output.Failure is not { } failure)
+            return code;
+        await Console.Error.WriteLineAsync(
+            $"mukta: The standard output could not be written: {failure.Message.TrimEnd('.')}.\n  The command did its work; only its output is lost.")
+            .ConfigureAwait(false);
+        return code == (int)ExitCode.Done ? (int)ExitCode.Blocked : code;
+    }
+
+    private static async Task<int> CodeAsync(string[] args)
+    {
         var root = BuildRoot();
         var parsed = root.Parse(args.Length == 0 ? ["--help"] : args);
         var session = new Session(parsed);
@@ -40,10 +52,6 @@ internal static class App
                 ExitCode.Interrupted, "Interrupted.", Shell.Typed(args),
                 "What was finished is kept. Run the same command again to go on."));
         }
-        catch (IOException e) when (e.HResult == BrokenPipe)
-        {
-            return (int)ExitCode.Done; // Whoever read our output has seen enough.
-        }
         catch (IOException e)
         {
             return session.Fail(new MuktaException(
@@ -62,8 +70,6 @@ internal static class App
         }
     }
 
-    private const int BrokenPipe = 32;
-
     private static RootCommand BuildRoot()
     {
         var root = new RootCommand("Verify game and launcher installs against their published manifests, and repair what is wrong.")
@@ -80,9 +86,10 @@ internal static class App
         return root;
     }
 
+    /// <summary>The first time what is begun is brought to a good end; the second time it ends at once, which loses nothing either.</summary>
     private static void Interrupt(PosixSignalContext context, CancellationTokenSource interrupt)
     {
-        context.Cancel = true;
+        context.Cancel = !interrupt.IsCancellationRequested;
         interrupt.Cancel();
     }
 

@@ -51,7 +51,7 @@ internal sealed class OperationChoice
     }
 
     private IEnumerable<LoadedProfile> Profiles(ParseResult parsed) =>
-        (read ??= ProfileCatalog.Read(parsed.GetValue(profiles), UserEnvironment.Get)).Profiles;
+        (read ??= Session.Profiles(parsed, profiles)).Profiles;
 
     /// <summary>The services that the profiles name.</summary>
     private HashSet<string> Units(ParseResult parsed) =>

@@ -45,7 +45,7 @@ internal sealed class ProductChoice
     /// <exception cref="MuktaException">No profile describes it.</exception>
     public Product Product(ParseResult parsed, string id)
     {
-        catalog ??= ProfileCatalog.Read(parsed.GetValue(profiles), UserEnvironment.Get);
+        catalog ??= Session.Profiles(parsed, profiles);
         string Arguments(params IEnumerable<Option<string?>> options) =>
             string.Concat(options.Where(o => parsed.GetValue(o) is not null).Select(o => $" {o.Name} {Shell.Quoted(parsed.GetValue(o)!)}"));
         return new Product(catalog.Of(id), catalog, Machine(parsed), Arguments(install, profiles, root))

@@ -1,12 +1,14 @@
 using System.CommandLine;
 using System.Reflection;
 using Mukta.Cli.Json;
+using Mukta.Disk;
 using Mukta.Operations;
 using Mukta.Products;
 using Serilog;
 using Serilog.Core;
 using Serilog.Events;
 using Spectre.Console;
+using Spectre.Console.Rendering;
 
 namespace Mukta.Cli;
 
@@ -15,6 +17,8 @@ internal sealed class Session : IDisposable
 {
     private readonly Lazy<IAnsiConsole> output = new(() => NewConsole(Console.Out, breakLines: false));
     private readonly Lazy<IAnsiConsole> error = new(() => NewConsole(Console.Error, breakLines: !Console.IsErrorRedirected));
+    private const string LogFolder = "log", LogFile = "log/mukta.log";
+
     private Logger? log;
     private readonly LateFileSink file = new();
 
@@ -56,8 +60,17 @@ internal sealed class Session : IDisposable
     /// <summary>From here on something is changed: diagnostics go to the log file too, with those that came before.</summary>
     public void KeepLog()
     {
-        if (LogFolder() is { } folder)
-            file.Open(Path.Join(folder, "mukta.log"));
+        var state = UserFolders.Of(UserEnvironment.Get).State;
+        try
+        {
+            StatePlace.EnsureFile(state, LogFile);
+            if (StatePlace.Names(state, LogFolder).All(n => StatePlace.HasFile(state, Path.Join(LogFolder, n))))
+                file.Open(state); // Else one of them is a pipe, which would be waited for.
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or MuktaException)
+        {
+            // A log is worth having, not worth failing for.
+        }
     }
 
     /// <summary>Writes a JSON document to standard output.</summary>
@@ -80,10 +93,24 @@ internal sealed class Session : IDisposable
         return (int)failure.Code;
     }
 
-    /// <summary>Says on standard error what failed, where, and what to do next.</summary>
-    public void Tell(MuktaException failure)
+    /// <summary>The profiles at hand. What cannot be used is said on standard error, and keeps nothing else from going on.</summary>
+    public static ProfileCatalog Profiles(ParseResult parsed, Option<string?> folder)
     {
-        Error.MarkupLineInterpolated($"[red]mukta:[/] {failure.What}");
+        var catalog = ProfileCatalog.Read(parsed.GetValue(folder), UserEnvironment.Get);
+        using var session = new Session(parsed);
+        if (!session.IsQuiet)
+        {
+            foreach (var fault in catalog.Faults)
+                session.Tell(fault, "left out: ");
+        }
+
+        return catalog;
+    }
+
+    /// <summary>Says on standard error what failed, where, and what to do next.</summary>
+    public void Tell(MuktaException failure, string before = "")
+    {
+        Error.MarkupLineInterpolated($"[red]mukta:[/] {before}{failure.What}");
         foreach (var line in failure.Where.Split('\n'))
             Error.WriteLine("  " + line.Trim());
         Error.WriteLine(failure.Next);
@@ -91,33 +118,30 @@ internal sealed class Session : IDisposable
             Error.WriteLine(failure.ToString());
     }
 
-    public void Dispose()
-    {
-        if (log is null)
-            return;
-        log.Dispose();
-        if (file.IsOpen && LogFolder() is { } folder)
-            StatePlace.ChangeOwner(folder);
-    }
+    public void Dispose() => log?.Dispose();
 
     private static IAnsiConsole NewConsole(TextWriter writer, bool breakLines)
     {
         var console = AnsiConsole.Create(new AnsiConsoleSettings { Out = new AnsiConsoleOutput(writer) });
         if (!breakLines)
             console.Profile.Width = 100_000;
+        console.Pipeline.Attach(new Escaping());
         return console;
     }
 
-    /// <summary>The folder for the log; null where it cannot be made.</summary>
-    private static string? LogFolder()
+    /// <summary>What came from outside, whatever it is in, can neither command the terminal nor show something else than it is.</summary>
+    private sealed class Escaping : IRenderHook
     {
-        try
+        public IEnumerable<IRenderable> Process(RenderOptions options, IEnumerable<IRenderable> renderables) =>
+            renderables.Select(r => new Escaped(r));
+
+        private sealed class Escaped(IRenderable inner) : IRenderable
         {
-            return StatePlace.Ensure(UserFolders.Of(UserEnvironment.Get).State, "log");
-        }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException or MuktaException)
-        {
-            return null; // A log is worth having, not worth failing for.
+            public Measurement Measure(RenderOptions options, int maxWidth) => inner.Measure(options, maxWidth);
+
+            public IEnumerable<Segment> Render(RenderOptions options, int maxWidth) => inner.Render(options, maxWidth)
+                .Select(s => s.IsControlCode || s.IsLineBreak || s.Text.All(c => c is '\n') ? s
+                    : PathBytes.Shown(s.Text) is var shown && shown == s.Text ? s : new Segment(shown, s.Style));
         }
     }
 
@@ -128,16 +152,19 @@ internal sealed class Session : IDisposable
         private readonly Lock opening = new();
         private readonly List<LogEvent> remembered = [];
         private Logger? file;
+        private (uint User, uint Group) owner;
 
-        public bool IsOpen => file is not null;
-
-        public void Open(string path)
+        public void Open(string stateFolder)
         {
             lock (opening)
             {
-                file ??= new LoggerConfiguration().MinimumLevel.Debug().WriteTo.File(
-                    path, formatProvider: System.Globalization.CultureInfo.InvariantCulture, fileSizeLimitBytes: 10 << 20,
-                    rollOnFileSizeLimit: true, retainedFileCountLimit: 5, shared: true)
+                if (file is not null)
+                    return;
+                owner = StatePlace.OwnerOf(stateFolder);
+                using var rights = FileSystemIdentity.Of(owner.User, owner.Group);
+                file = new LoggerConfiguration().MinimumLevel.Debug().WriteTo.File(
+                    new LineFormatter(), StatePlace.PathIn(stateFolder, LogFile), fileSizeLimitBytes: 10 << 20, rollOnFileSizeLimit: true,
+                    retainedFileCountLimit: 5, shared: true)
                     .CreateLogger();
                 remembered.ForEach(file.Write);
                 remembered.Clear();
@@ -148,21 +175,36 @@ internal sealed class Session : IDisposable
         {
             lock (opening)
             {
-                if (file is not null)
-                    file.Write(logEvent);
-                else if (remembered.Count < MostRemembered)
-                    remembered.Add(logEvent);
+                if (file is null)
+                {
+                    if (remembered.Count < MostRemembered)
+                        remembered.Add(logEvent);
+                    return;
+                }
+
+                using var rights = FileSystemIdentity.Of(owner.User, owner.Group); // It may go on in a new file.
+                file.Write(logEvent);
             }
         }
 
         public void Dispose() => file?.Dispose();
     }
 
+    /// <summary>One event, one line: what came from outside cannot begin another.</summary>
+    private sealed class LineFormatter : Serilog.Formatting.ITextFormatter
+    {
+        public void Format(LogEvent logEvent, TextWriter output) => output.WriteLine(
+            $"{logEvent.Timestamp:yyyy-MM-dd HH:mm:ss.fff zzz} {logEvent.Level} {Shown(logEvent)}"
+            + (logEvent.Exception is { } failure ? $" {PathBytes.Shown(failure.ToString())}" : ""));
+    }
+
+    private static string Shown(LogEvent logEvent) =>
+        PathBytes.Shown(logEvent.RenderMessage(System.Globalization.CultureInfo.InvariantCulture));
+
     private sealed class ErrorStreamSink : ILogEventSink
     {
         public void Emit(LogEvent logEvent) =>
             Console.Error.WriteLine(
-            $"  {logEvent.Timestamp:HH:mm:ss.fff} "
-            + $"{Disk.PathBytes.Shown(logEvent.RenderMessage(System.Globalization.CultureInfo.InvariantCulture))}");
+            $"  {logEvent.Timestamp:HH:mm:ss.fff} {Shown(logEvent)}");
     }
 }

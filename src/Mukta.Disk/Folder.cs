@@ -95,24 +95,29 @@ public sealed class Folder : IDisposable
     /// <exception cref="DiskException">There is none, it is something else or too long, or it cannot be read.</exception>
     public byte[] ReadAll(string path, long most)
     {
-        using var file = OpenRead(path);
-        if (Native.StatxAt(file, PathBytes.Encode(""), Native.AtEmptyPath, Native.StatxBasic, out var found) != 0)
-            throw Failure("look at", path);
-        var size = (long)found.Size;
-        if (Node.From(found).Kind != NodeKind.File || size > most)
-            throw Failure("read", System.IO.Path.Join(Path, path), size > most ? DiskException.FileTooBig : DiskException.InvalidValue);
+        using var stream = OpenStream(path, most);
         try
         {
-            var bytes = new byte[size];
-            var done = 0;
-            for (int got; done < size && (got = RandomAccess.Read(file, bytes.AsSpan(done), done)) > 0;)
-                done += got;
-            return done == size ? bytes : bytes[..done];
+            var bytes = new byte[stream.Length];
+            var done = stream.ReadAtLeast(bytes, bytes.Length, throwOnEndOfStream: false);
+            return done == bytes.Length ? bytes : bytes[..done];
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {
             throw Failure("read", System.IO.Path.Join(Path, path), e.HResult);
         }
+    }
+
+    /// <summary>Opens a regular file to be read from its beginning to its end. The same is refused as in <see cref="ReadAll"/>.</summary>
+    public FileStream OpenStream(string path, long most)
+    {
+        var file = OpenRead(path);
+        if (Native.StatxAt(file, PathBytes.Encode(""), Native.AtEmptyPath, Native.StatxBasic, out var found) == 0
+            && Node.From(found).Kind == NodeKind.File && (long)found.Size <= most)
+            return new FileStream(file, FileAccess.Read, bufferSize: 0);
+        file.Dispose();
+        throw Failure(
+            "read", System.IO.Path.Join(Path, path), (long)found.Size > most ? DiskException.FileTooBig : DiskException.InvalidValue);
     }
 
     /// <summary>Makes a new file, readable and writable. Fails if something is there already.</summary>

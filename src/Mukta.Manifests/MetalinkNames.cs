@@ -15,6 +15,9 @@ public static class MetalinkNames
     /// <summary>The most pieces in one manifest.</summary>
     public const long MostPieces = 50_000_000;
 
+    /// <summary>The most bytes of all files of one manifest: 1 EiB, so that sums stay sums.</summary>
+    public const long MostBytes = 1L << 60;
+
     /// <summary>The most characters in the text of one element.</summary>
     public const int LongestText = 16 * 1024;
 

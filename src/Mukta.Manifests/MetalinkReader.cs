@@ -27,6 +27,7 @@ public sealed class MetalinkReader
     private HashKind pieceKind;
     private string? product, release;
     private long? sequence;
+    private long bytes;
     private DateTimeOffset? expires;
     private long pieceTotal;
 
@@ -242,6 +243,9 @@ public sealed class MetalinkReader
             } : null,
         };
         Prove(file, place, now.PiecesPlace);
+        if (file.Size > MetalinkNames.MostBytes - bytes)
+            throw at.FaultAt($"The files of this manifest have more than {MetalinkNames.MostBytes >> 60} EiB together.", place);
+        bytes += file.Size;
         files.Add(file);
     }
 

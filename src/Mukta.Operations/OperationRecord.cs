@@ -7,10 +7,16 @@ using Mukta.Disk;
 namespace Mukta.Operations;
 
 [JsonSourceGenerationOptions(
-    PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull)]
+    PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
+    RespectNullableAnnotations = true)]
 [JsonSerializable(typeof(OperationHeader))]
+internal sealed partial class HeaderJson : JsonSerializerContext;
+
+[JsonSourceGenerationOptions(
+    PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
+    RespectNullableAnnotations = true, RespectRequiredConstructorParameters = true)]
 [JsonSerializable(typeof(Change[]))]
-internal sealed partial class JournalJson : JsonSerializerContext;
+internal sealed partial class ChangeJson : JsonSerializerContext;
 
 /// <summary>A journal that cannot be used. Nothing is touched by what it says.</summary>
 /// <param name="code">Not trusted, or damaged.</param>
@@ -111,18 +117,24 @@ public sealed record OperationRecord(string Path, OperationHeader Header, IReadO
         JournalTrust.Prove(anchor, path, node);
         try
         {
-            return Parse(path, System.IO.Path.Join(anchor.Path, file), anchor.ReadAll(file, Longest)) is { } record
+            using var bytes = anchor.OpenStream(file, Longest);
+            return Parse(path, System.IO.Path.Join(anchor.Path, file), bytes) is { } record
                 ? record with { Owner = (node.User, node.Group) } : null;
         }
         catch (DiskException e)
         {
             throw new JournalFault(e.Code, e.What, System.IO.Path.Join(anchor.Path, file), e.Next);
         }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            throw new JournalFault(
+                ExitCode.Blocked, "The journal of an operation cannot be read.", System.IO.Path.Join(anchor.Path, file), "Check the disk.");
+        }
     }
 
-    internal static byte[] Line(OperationHeader header) => JsonSerializer.SerializeToUtf8Bytes(header, JournalJson.Default.OperationHeader);
+    internal static byte[] Line(OperationHeader header) => JsonSerializer.SerializeToUtf8Bytes(header, HeaderJson.Default.OperationHeader);
 
-    internal static byte[] Line(Change[] changes) => JsonSerializer.SerializeToUtf8Bytes(changes, JournalJson.Default.ChangeArray);
+    internal static byte[] Line(Change[] changes) => JsonSerializer.SerializeToUtf8Bytes(changes, ChangeJson.Default.ChangeArray);
 
     /// <summary>
     /// A line of text with its checksum before it: XXH3 of 64 bits, begun with the checksum of the line before, in hexadecimal.
@@ -135,31 +147,39 @@ public sealed record OperationRecord(string Path, OperationHeader Header, IReadO
     }
 
     /// <summary>Reads a journal's bytes.</summary>
-    internal static OperationRecord? Parse(string path, string shown, ReadOnlySpan<byte> bytes)
+    internal static OperationRecord? Parse(string path, string shown, Stream bytes)
     {
         OperationHeader? header = null;
         var changes = new List<Change>();
-        var (at, sum, lastLine, number) = (0, 0UL, 0, 1);
-        for (int end; (end = bytes[at..].IndexOf((byte)'\n')) >= 0; number++)
+        var lines = new JournalLines(bytes);
+        var (length, sum, lastLine, number) = (0L, 0UL, 0, 1);
+        for (; lines.Next(); number++)
         {
-            var line = bytes.Slice(at, end);
-            if (!TryRead(line, shown, sum, ref header, changes, out var next, out var first))
+            if (!TryRead(lines.Line, shown, sum, ref header, changes, out var next, out var first))
             {
-                if (at + end + 1 == bytes.Length && line.Contains((byte)0))
+                if (lines.IsLast && lines.Line.Contains((byte)0))
                     break; // Blocks that a loss of power has left unwritten: this line was never flushed, so nothing of it was begun.
                 throw Damaged(shown, number);
             }
 
-            (at, sum, lastLine) = (at + end + 1, next, first);
+            (length, sum, lastLine) = (lines.Read, next, first);
         }
 
+        if (lines.IsTooLong)
+            throw Damaged(shown, number);
         if (header is null)
             return null;
         if (header.Format != OperationHeader.CurrentFormat || !OperationHeader.IsId(header.Operation)
             || header.Operation != System.IO.Path.GetFileName(path))
             throw new JournalFault(
                 ExitCode.BadInput, "This journal is not one of this version of mukta.", shown, "Use the version that made it.");
-        return new OperationRecord(path, header, changes) { Length = at, Sum = sum, LastLine = lastLine, HasTornEnd = at < bytes.Length };
+        return new OperationRecord(path, header, changes)
+        {
+            Length = length,
+            Sum = sum,
+            LastLine = lastLine,
+            HasTornEnd = length < bytes.Length,
+        };
     }
 
     private static bool TryRead(
@@ -175,12 +195,17 @@ public sealed record OperationRecord(string Path, OperationHeader Header, IReadO
         {
             if (header is null)
             {
-                header = JsonSerializer.Deserialize(line[(SumLength + 1)..], JournalJson.Default.OperationHeader);
+                header = JsonSerializer.Deserialize(line[(SumLength + 1)..], HeaderJson.Default.OperationHeader);
                 return header is { Operation: not null, Command: not null };
             }
 
-            foreach (var change in JsonSerializer.Deserialize(line[(SumLength + 1)..], JournalJson.Default.ChangeArray) ?? [])
+            foreach (var change in JsonSerializer.Deserialize(line[(SumLength + 1)..], ChangeJson.Default.ChangeArray) ?? [])
+            {
+                if (change is not { IsSound: true })
+                    return false;
                 changes.Add(change with { Number = changes.Count });
+            }
+
             return true;
         }
         catch (LeadsOut e)

@@ -31,6 +31,7 @@ public static class OperationSequence
 
     private static long Counted(OperationHome home, long highest)
     {
+        using var rights = StatePlace.Rights(home.State);
         using var folder = Folder.Open(StatePlace.Ensure(home.State));
         using var file = folder.OpenOrCreateFile(FileName, 0b110_100_100);
         if (!FileLock.TryTake(file.Handle))
@@ -40,8 +41,6 @@ public static class OperationSequence
         if (long.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var counted))
             highest = Math.Max(highest, counted);
         file.Write(Encoding.ASCII.GetBytes((highest + 1).ToString(CultureInfo.InvariantCulture).PadRight(Longest)), 0);
-        if (folder.Look(".") is { } like)
-            folder.SetOwner(FileName, like.User, like.Group);
         return highest + 1;
     }
 }

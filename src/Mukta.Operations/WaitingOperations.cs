@@ -1,6 +1,5 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
-using Mukta.Disk;
 
 namespace Mukta.Operations;
 
@@ -20,6 +19,9 @@ internal sealed partial class WaitingJson : JsonSerializerContext;
 /// </summary>
 public static class WaitingOperations
 {
+    private const string Place = "waiting", Suffix = ".json";
+    private const long LongestNotice = 64 << 10;
+
     /// <summary>Those that can go on: the machine was restarted since.</summary>
     /// <param name="stateFolder">The user's folder for state (XDG Base Directory specification).</param>
     /// <param name="boot">The number of the present start.</param>
@@ -27,47 +29,33 @@ public static class WaitingOperations
     {
         try
         {
-            var folder = FolderIn(stateFolder);
-            if (!Directory.Exists(folder))
-                return [];
-            var waiting = Directory.EnumerateFiles(folder, "*.json").Order(StringComparer.Ordinal).Select(Read)
-                .OfType<WaitingOperation>().ToList();
+            var waiting = StatePlace.Names(stateFolder, Place).Where(n => n.EndsWith(Suffix, StringComparison.Ordinal))
+                .Order(StringComparer.Ordinal).Select(n => Read(stateFolder, n)).OfType<WaitingOperation>().ToList();
             return waiting.Count == 0 ? [] : [.. waiting.Where(w => w.Boot != boot())];
         }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        catch (MuktaException)
         {
             return [];
         }
     }
 
     /// <summary>Remembers one.</summary>
-    public static void Put(OperationHome home, WaitingOperation waiting)
-    {
-        var folder = StatePlace.Ensure(home.State, "waiting");
-        File.WriteAllText(
-            Path.Join(folder, waiting.Operation + ".json"), JsonSerializer.Serialize(waiting, WaitingJson.Default.WaitingOperation));
-        StatePlace.ChangeOwner(folder);
-    }
+    public static void Put(OperationHome home, WaitingOperation waiting) => StatePlace.WriteFile(
+        home.State, Path.Join(Place, waiting.Operation + Suffix),
+        JsonSerializer.SerializeToUtf8Bytes(waiting, WaitingJson.Default.WaitingOperation));
 
     /// <summary>Forgets one that waits no more.</summary>
-    public static void Forget(OperationHome home, string operation)
-    {
-        if (Path.Join(FolderIn(home.State), operation + ".json") is var file && File.Exists(file))
-            File.Delete(file);
-    }
+    public static void Forget(OperationHome home, string operation) => StatePlace.RemoveFile(home.State, Path.Join(Place, operation + Suffix));
 
-    private const long LongestNotice = 64 << 10;
-
-    private static string FolderIn(string stateFolder) => Path.Join(stateFolder, "mukta", "waiting");
-
-    private static WaitingOperation? Read(string file)
+    private static WaitingOperation? Read(string stateFolder, string name)
     {
         try
         {
-            using var notice = InputFile.Open(file);
-            return notice.Length > LongestNotice ? null : JsonSerializer.Deserialize(notice, WaitingJson.Default.WaitingOperation);
+            var notice = JsonSerializer.Deserialize(
+                StatePlace.ReadFile(stateFolder, Path.Join(Place, name), LongestNotice), WaitingJson.Default.WaitingOperation);
+            return notice is { Operation: { } id, CommandLine: not null, Boot: not null } && OperationHeader.IsId(id) ? notice : null;
         }
-        catch (Exception e) when (e is JsonException or IOException or DiskException)
+        catch (Exception e) when (e is JsonException or MuktaException)
         {
             return null;
         }

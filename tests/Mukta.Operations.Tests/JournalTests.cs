@@ -174,7 +174,7 @@ public sealed class JournalTests
         var header = Tree.Header();
         var (first, sum) = OperationRecord.Summed(OperationRecord.Line(header), 0);
         var (second, _) = OperationRecord.Summed(OperationRecord.Line(changes), sum);
-        return OperationRecord.Parse($"kept/{header.Operation}", "journal", [.. first, .. second])!.Changes;
+        return OperationRecord.Parse($"kept/{header.Operation}", "journal", new MemoryStream([.. first, .. second]))!.Changes;
     }
 
     private sealed class LongBefore : TimeProvider

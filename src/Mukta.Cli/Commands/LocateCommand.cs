@@ -60,7 +60,7 @@ internal static class LocateCommand
         command.SetAction(async (parsed, cancel) =>
         {
             using var session = new Session(parsed);
-            var catalog = ProfileCatalog.Read(parsed.GetValue(profiles), UserEnvironment.Get);
+            var catalog = Session.Profiles(parsed, profiles);
             IReadOnlyList<LoadedProfile> asked = parsed.GetValue(product) is { } id ? [catalog.Of(id)] : [.. catalog.Profiles];
             if (asked.Count == 0)
             {

@@ -66,7 +66,7 @@ internal static class ProfileCommand
         command.SetAction(parsed =>
         {
             using var session = new Session(parsed);
-            var catalog = ProfileCatalog.Read(parsed.GetValue(folder), UserEnvironment.Get);
+            var catalog = Session.Profiles(parsed, folder);
             IReadOnlyList<LoadedProfile> shown = parsed.GetValue(product) is { } id ? [catalog.Of(id)] : [.. catalog.Profiles];
             if (session.IsJson)
                 Session.Write(ProfilesDocument.Of("mukta.profile.show/1", shown), Documents.Readable.ProfilesDocument);

@@ -156,7 +156,7 @@ internal sealed record FindingPart(string Path, string State)
                 Size = (w.Entry as ManifestFile)?.Size,
                 FilesInside = w.Found == NodeKind.Folder ? w.FilesInside : null,
             },
-            WrongMode w => part with { Kind = "file", Mode = Units.Mode(w.File.Mode ?? 0), ModeFound = Units.Mode(w.Found) },
+            WrongMode w => part with { Kind = "file", Mode = Units.Mode(w.File.Mode ?? 0), ModeFound = Units.Mode(w.Found.Mode) },
             Unreadable u => part with { Reason = u.Reason },
             Stray s => part with { KindFound = KindName(s.Found.Kind), SizeFound = s.Found.Kind == NodeKind.File ? s.Found.Size : null },
             _ => part,

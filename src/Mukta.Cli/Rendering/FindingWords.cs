@@ -46,7 +46,7 @@ internal static class FindingWords
         Miscased miscased => $"stands as {PathBytes.Shown(miscased.FoundAt)}",
         WrongKind { Found: NodeKind.Folder } w => $"a folder with {Units.Count(w.FilesInside, "file")}, where a {Belongs(w)} belongs",
         WrongKind w => $"a {Name(w.Found)}, where a {Belongs(w)} belongs",
-        WrongMode w => $"{Units.Mode(w.Found)}, should be {Units.Mode(w.File.Mode ?? 0)}",
+        WrongMode w => $"{Units.Mode(w.Found.Mode)}, should be {Units.Mode(w.File.Mode ?? 0)}",
         Unreadable u => u.Reason,
         Stray { Found.Kind: NodeKind.File } s => Units.Bytes(s.Found.Size),
         Stray s => Name(s.Found.Kind),

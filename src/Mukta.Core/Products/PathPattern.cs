@@ -2,8 +2,7 @@ namespace Mukta.Products;
 
 /// <summary>
 /// A path in a profile: absolute, or below a variable such as <c>${cache}</c>; <c>*</c> and <c>?</c> stand for characters
-/// within one segment. Hostile until proven: it cannot climb, and it cannot stand for a whole home, <c>/</c> or one of
-/// the folders that all programs share.
+/// within one segment. It cannot climb. Whether a profile may name it for something that is changed is for <see cref="ProductPlaces"/>.
 /// </summary>
 public sealed record PathPattern
 {
@@ -49,24 +48,7 @@ public sealed record PathPattern
             : segments.Contains("") ? "has an empty segment"
             : segments.Any(s => s.Contains("**", StringComparison.Ordinal))
             ? "contains \"**\"; a * stands for characters within one segment only"
-            : IsTooWide(variable, segments) ? "is too wide: it could stand for a home, the root or a folder that other programs use too"
             : null;
         return fault is null ? new PathPattern(text, variable, segments) : null;
     }
-
-    private static bool IsTooWide(string? variable, List<string> segments)
-    {
-        if (variable == "install")
-            return segments.Count > 0 && !HasLiteral(segments[0]);
-        if (variable is not null)
-        {
-            return segments.Count == 0 || !HasLiteral(segments[0])
-                || (variable == "home" && segments.Count == 1 && segments[0].StartsWith('.') && !HasLiteral(segments[0][1..]));
-        }
-
-        var least = segments is ["home" or "Users" or "mnt" or "media", ..] ? 3 : 2;
-        return segments.Count < least || !segments.Take(least).Where((_, i) => i != 1 || least == 2).All(HasLiteral);
-    }
-
-    private static bool HasLiteral(string segment) => segment.Any(c => c is not ('*' or '?' or '.'));
 }

@@ -57,6 +57,8 @@ public sealed record LoadedProfile(Profile Profile, string File)
 public sealed class ProfileCatalog
 {
     private readonly Dictionary<string, LoadedProfile> byProduct = new(StringComparer.Ordinal);
+    private readonly Dictionary<string, MuktaException> faultyProducts = new(StringComparer.Ordinal);
+    private readonly List<MuktaException> faults = [];
 
     private ProfileCatalog(IReadOnlyList<string> folders) => Folders = folders;
 
@@ -65,6 +67,9 @@ public sealed class ProfileCatalog
 
     /// <summary>The profiles, in the order of their ids.</summary>
     public IEnumerable<LoadedProfile> Profiles => byProduct.Values.OrderBy(p => p.Profile.Product, StringComparer.Ordinal);
+
+    /// <summary>Profiles that cannot be used, and folders that cannot be read. They are in nobody's way but their own.</summary>
+    public IReadOnlyList<MuktaException> Faults => faults;
 
     /// <summary>The folders for profiles (XDG Base Directory specification).</summary>
     public static IReadOnlyList<string> UsualFolders(Func<string, string?> environment)
@@ -84,30 +89,37 @@ public sealed class ProfileCatalog
         return catalog;
     }
 
-    /// <summary>Reads every <c>.yaml</c> file in the folders. Of two profiles for one product, the first folder's counts.</summary>
-    /// <exception cref="ProfileFault">A profile cannot be used, two in one folder are for the same product, or needs go round in a
-    /// circle.</exception>
-    /// <exception cref="MuktaException">A folder that the user named is not there.</exception>
+    /// <summary>
+    /// Reads every <c>.yaml</c> file in the folders. Of two profiles for one product, the first folder's counts. One that cannot be used
+    /// is left out and is among <see cref="Faults"/>.
+    /// </summary>
+    /// <exception cref="MuktaException">A folder that the user named is not there or cannot be read.</exception>
     public static ProfileCatalog Read(string? named, Func<string, string?> environment)
     {
         if (named is not null && !Directory.Exists(named))
             throw new MuktaException(ExitCode.BadInput, "There is no such folder of profiles.", named, "Check the path after --profiles.");
         var catalog = new ProfileCatalog([.. named is null ? [] : new[] { named }, .. UsualFolders(environment)]);
         foreach (var folder in catalog.Folders.Where(Directory.Exists))
-            catalog.ReadFolder(folder);
-        foreach (var profile in catalog.Profiles)
-            catalog.RefuseCircle(profile, []);
+        {
+            if (catalog.TryReadFolder(folder) is { } fault && folder == named)
+                throw fault;
+        }
+
+        foreach (var profile in catalog.Profiles.ToList())
+            catalog.LeaveOutCircle(profile, []);
         return catalog;
     }
 
     /// <summary>The profile of a product.</summary>
     /// <exception cref="MuktaException">There is none.</exception>
-    public LoadedProfile Of(string product) => byProduct.GetValueOrDefault(product) ?? throw new MuktaException(
+    public LoadedProfile Of(string product) => byProduct.GetValueOrDefault(product) ?? throw faultyProducts.GetValueOrDefault(product)
+        ?? new MuktaException(
         ExitCode.BadInput,
         $"There is no profile for the product "
         + $"\"{Disk.PathBytes.Shown(product)}\"{Nearest.HintOrEnd(product, byProduct.Keys)}",
-        string.Join(", ", Folders),
-        "Name the folder that holds its profile with --profiles, or the install's folder instead of a product.");
+        string.Join("\n", faults.Count > 0 ? faults.Select(f => f.Where) : Folders),
+        faults.Count > 0 ? "It may be one of those that cannot be used. Look at them with: mukta profile check FILE"
+        : "Name the folder that holds its profile with --profiles, or the install's folder instead of a product.");
 
     /// <summary>A product, and after it all that it needs and whose profile is at hand.</summary>
     public IReadOnlyList<LoadedProfile> WithNeeds(LoadedProfile product)
@@ -118,37 +130,68 @@ public sealed class ProfileCatalog
         return all;
     }
 
-    private void ReadFolder(string folder)
+    private MuktaException? TryReadFolder(string folder)
     {
-        var here = new Dictionary<string, string>(StringComparer.Ordinal);
-        foreach (var file in Directory.EnumerateFiles(folder, "*.yaml").Order(StringComparer.Ordinal))
+        string[] files;
+        try
         {
-            var profile = ProfileReader.ReadFile(file);
-            if (!here.TryAdd(profile.Product, file))
-            {
-                throw new ProfileFault(
-                    $"The product \"{profile.Product}\" has another profile in the same folder: {here[profile.Product]}.", file, 1, 1);
-            }
-
-            byProduct.TryAdd(profile.Product, new LoadedProfile(profile, file));
+            files = [.. Directory.EnumerateFiles(folder, "*.yaml").Order(StringComparer.Ordinal)];
         }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            var failure = new MuktaException(
+                ExitCode.Blocked, "This folder of profiles cannot be read.", folder, "Check its rights with ls -ld, or leave it out.", e);
+            faults.Add(failure);
+            return failure;
+        }
+
+        var here = new Dictionary<string, LoadedProfile>(StringComparer.Ordinal);
+        foreach (var file in files)
+        {
+            try
+            {
+                var profile = ProfileReader.ReadFile(file);
+                if (!here.TryAdd(profile.Product, new LoadedProfile(profile, file)))
+                {
+                    LeaveOut(profile.Product, new ProfileFault(
+                        $"The product \"{profile.Product}\" has another profile in the same folder: {here[profile.Product].File}.",
+                        file, 1, 1));
+                }
+            }
+            catch (MuktaException e)
+            {
+                faults.Add(e);
+            }
+        }
+
+        foreach (var (product, profile) in here.Where(h => !faultyProducts.ContainsKey(h.Key)))
+            byProduct.TryAdd(product, profile);
+        return null;
     }
 
-    private void RefuseCircle(LoadedProfile profile, List<string> way)
+    private void LeaveOut(string product, MuktaException fault)
     {
-        if (way.Contains(profile.Profile.Product))
+        byProduct.Remove(product);
+        if (faultyProducts.TryAdd(product, fault))
+            faults.Add(fault);
+    }
+
+    private void LeaveOutCircle(LoadedProfile profile, List<LoadedProfile> way)
+    {
+        if (way.FindIndex(w => w.Profile.Product == profile.Profile.Product) is var begins and >= 0)
         {
-            throw new ProfileFault(
-                $"What products need goes round in a circle: "
-                + $"{string.Join(" needs ", way.SkipWhile(w => w != profile.Profile.Product).Append(profile.Profile.Product))}.",
-                profile.File, 1, 1);
+            List<LoadedProfile> circle = [.. way.Skip(begins)];
+            var names = string.Join(" needs ", circle.Append(profile).Select(p => p.Profile.Product));
+            foreach (var one in circle)
+                LeaveOut(one.Profile.Product, new ProfileFault($"What products need goes round in a circle: {names}.", one.File, 1, 1));
+            return;
         }
 
-        way.Add(profile.Profile.Product);
+        way.Add(profile);
         foreach (var need in profile.Profile.Needs)
         {
             if (byProduct.GetValueOrDefault(need) is { } needed)
-                RefuseCircle(needed, way);
+                LeaveOutCircle(needed, way);
         }
 
         way.RemoveAt(way.Count - 1);

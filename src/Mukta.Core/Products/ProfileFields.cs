@@ -76,11 +76,14 @@ internal sealed class ProfileFields
     public string RequiredWord(string key, string what) =>
         Word(values.GetValueOrDefault(key) ?? throw Missing($"key \"{key}\""), key, what);
 
-    public IReadOnlyList<PathPattern> Paths(string key) => [.. Items(key).Select(v => PathOf(v, key))];
+    /// <summary>Places that may be changed or set aside, so that they have to be the product's own.</summary>
+    public IReadOnlyList<PathPattern> Places(string key) => [.. Items(key).Select(v => PlaceOf(v, key, ProductPlaces.FaultOf))];
+
+    /// <summary>Where a shortcut is.</summary>
+    public PathPattern RequiredShortcut(string key) =>
+        PlaceOf(values.GetValueOrDefault(key) ?? throw Missing($"key \"{key}\""), key, ProductPlaces.FaultOfShortcut);
 
     public PathPattern? Path(string key) => values.GetValueOrDefault(key) is { } value ? PathOf(value, key) : null;
-
-    public PathPattern RequiredPath(string key) => Path(key) ?? throw Missing($"key \"{key}\"");
 
     /// <summary>A path inside the install.</summary>
     public string? Inside(string key) => values.GetValueOrDefault(key) is { } value ? InsideOf(value, key) : null;
@@ -153,11 +156,15 @@ internal sealed class ProfileFields
             : throw Fault(value, $"\"{PathBytes.Shown(text)}\" cannot be the name of {what}.");
     }
 
+    private PathPattern PlaceOf(ProfileNode value, string key, Func<PathPattern, string?> faultOf) =>
+        PathOf(value, key) is var path && faultOf(path) is { } fault
+            ? throw Fault(value, $"The path \"{PathBytes.Shown(path.Text)}\" {fault}.") : path;
+
     private PathPattern PathOf(ProfileNode value, string key)
     {
         var text = TextOf(value, key);
         return PathPattern.Parse(text, out var fault)
-            ?? throw Fault(value, $"The path \"{text}\" {fault}{(fault!.EndsWith('?') ? "" : ".")}");
+            ?? throw Fault(value, $"The path \"{PathBytes.Shown(text)}\" {fault}{(fault!.EndsWith('?') ? "" : ".")}");
     }
 
     private string InsideOf(ProfileNode value, string key)

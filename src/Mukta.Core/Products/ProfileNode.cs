@@ -1,3 +1,4 @@
+using System.Text;
 using YamlDotNet.Core;
 using YamlDotNet.Core.Events;
 
@@ -48,6 +49,10 @@ internal sealed record ProfileNode(
             throw new ProfileFault(
                 $"This is not well-formed YAML: {e.Message.Split(": ")[^1].TrimEnd('.')}.", source, Math.Max(1, (int)e.Start.Line),
                 Math.Max(1, (int)e.Start.Column), e);
+        }
+        catch (Exception e) when (e is not MuktaException and not DecoderFallbackException and not IOException)
+        {
+            throw new ProfileFault("This is not well-formed YAML.", source, 1, 1, e); // The parser stumbled over it.
         }
     }
 

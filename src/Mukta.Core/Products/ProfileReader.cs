@@ -65,12 +65,12 @@ public static class ProfileReader
             Processes = fields.Names("processes", "a process"),
             Services = [.. fields.EachFields("services", "service").Select(Service)],
             Caches = [.. fields.EachFields("caches", "cache").Select(Cache)],
-            Temporary = fields.Paths("temporary"),
-            UserData = fields.Paths("user-data"),
+            Temporary = fields.Places("temporary"),
+            UserData = fields.Places("user-data"),
             Launch = [.. fields.EachFields("launch", "launch entry").Select(LaunchEntry)],
             Runtime = fields.Fields("runtime", "runtime") is { } runtime ? Runtime(runtime) : new RuntimeNeeds(),
-            Settings = fields.Paths("settings"),
-            Leftovers = fields.Paths("leftovers"),
+            Settings = fields.Places("settings"),
+            Leftovers = fields.Places("leftovers"),
             Setup = fields.Fields("setup", "setup") is { } setup ? Setup(setup) : null,
             Outage = fields.Fields("outage", "outage") is { } outage ? outage.Url("url") ?? throw outage.Missing("key \"url\"") : null,
         };
@@ -88,7 +88,7 @@ public static class ProfileReader
 
     private static InstallPlaces Installs(ProfileFields fields)
     {
-        var places = fields.Paths("places");
+        var places = fields.Places("places");
         if (places.Count == 0)
             throw fields.Missing("places");
         if (places.Any(p => p.Variable == "install"))
@@ -110,14 +110,14 @@ public static class ProfileReader
 
     private static CachePlaces Cache(ProfileFields fields)
     {
-        var places = fields.Paths("places");
+        var places = fields.Places("places");
         return places.Count > 0
             ? new CachePlaces(fields.RequiredWord("name", "a cache"), places, fields.Text("holds"), fields.YesOrNo("clear", usual: true))
             : throw fields.Missing("places");
     }
 
     private static LaunchExpectation LaunchEntry(ProfileFields fields) => new(
-        fields.RequiredPath("entry"), fields.RequiredInside("program"), fields.Texts("arguments"), fields.TextPairs("environment"),
+        fields.RequiredShortcut("entry"), fields.RequiredInside("program"), fields.Texts("arguments"), fields.TextPairs("environment"),
         fields.Path("folder"));
 
     private static RuntimeNeeds Runtime(ProfileFields fields) => new()

@@ -45,13 +45,24 @@ public sealed record UserFolders(string Home, string Data, string Config, string
     public IEnumerable<string> At(PathPattern pattern, string? install = null)
     {
         IEnumerable<string> found = RootOf(pattern, install) is { } root ? [root] : [];
-        for (var i = 0; i < pattern.Segments.Count; i++)
-        {
-            var (segment, isLast) = (pattern.Segments[i], i == pattern.Segments.Count - 1);
-            found = found.Select(Entered).OfType<string>().SelectMany(folder => Inside(folder, segment, isLast));
-        }
+        foreach (var segment in pattern.Segments)
+            found = found.Select(Entered).OfType<string>().SelectMany(folder => Inside(folder, segment));
+        return found.Where(IsThere);
+    }
 
-        return found.Where(f => Path.Exists(f) || new FileInfo(f).LinkTarget is not null);
+    private static bool IsThere(string path)
+    {
+        if (Path.GetDirectoryName(path) is not { } parent)
+            return true;
+        try
+        {
+            using var folder = Disk.Folder.Open(parent);
+            return folder.Look(Path.GetFileName(path)) is not null;
+        }
+        catch (MuktaException)
+        {
+            return false;
+        }
     }
 
     /// <summary>
@@ -79,22 +90,23 @@ public sealed record UserFolders(string Home, string Data, string Config, string
     private string? Entered(string folder) => Root == "/" ? folder : Disk.Folder.ResolvedIn(Root, folder);
 
     /// <summary>What in a folder fits a segment of a pattern.</summary>
-    private static List<string> Inside(string folder, string segment, bool isLast)
+    private static List<string> Inside(string folder, string segment)
     {
         if (segment.IndexOfAny(Wildcards) < 0)
             return [Path.Join(folder, segment)];
         try
         {
-            return (isLast ? Directory.EnumerateFileSystemEntries(folder) : Directory.EnumerateDirectories(folder))
-                .Where(f => FileSystemName.MatchesSimpleExpression(segment, Path.GetFileName(f), ignoreCase: false))
-                .Order(StringComparer.Ordinal).ToList();
+            using var opened = Disk.Folder.Open(folder);
+            return [.. Disk.TreeWalk.NamesIn(opened, "")
+                .Where(n => FileSystemName.MatchesSimpleExpression(segment, n, ignoreCase: false))
+                .Order(StringComparer.Ordinal).Select(n => Path.Join(folder, n))];
         }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        catch (MuktaException)
         {
             return []; // What cannot be entered holds nothing that could be worked on.
         }
     }
 
     /// <summary>The folders in a folder, in the order of their names.</summary>
-    internal static IEnumerable<string> In(string folder) => Inside(folder, "*", isLast: true).Where(Directory.Exists);
+    internal static IEnumerable<string> In(string folder) => Inside(folder, "*").Where(Directory.Exists);
 }

@@ -348,9 +348,10 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
 
     private void RefuseChanged(PutFile put, Node? now)
     {
-        // What an interrupted run had begun with a file may have been taken back since it was verified: that shows in its time of change
-        // only.
-        if (put.Replaces is { } old && now is { } there && !there.IsSameAs(IsResumed ? old with { ChangedNs = there.ChangedNs } : old))
+        // What an interrupted run had begun with a file may have been taken back since it was verified, and another of its names may have
+        // been replaced: that shows in its time of change only.
+        if (put.Replaces is { } old && now is { } there
+            && !there.IsSameAs(IsResumed || old.Links > 1 ? old with { ChangedNs = there.ChangedNs } : old))
         {
             throw new MuktaException(
                 ExitCode.Blocked, "The file changed during the repair, so it was left alone.", put.Path,

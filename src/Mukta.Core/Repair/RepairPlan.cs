@@ -106,11 +106,14 @@ public sealed record RepairPlan
         Missing { Entry: var entry } => [Put(entry)],
         Damaged damaged => [new PutFile(damaged.File, damaged.Bad, damaged.Found, WayOf(damaged, wish))],
         DamagedLink damaged => [new PutLink(damaged.Link, Holds: true)],
+        Miscased { Found.Links: > 1 } m => [new HoldAway(m.FoundAt, NodeKind.File, 1, m.Found.Size, IsStray: false), Put(m.File)],
         Miscased m =>
         [new FixCase(
         m.Path, m.FoundAt, modesCompared && m.File.Mode is { } mode && !ResultBuilder.ModeFits(m.Found.Mode, mode)
         ? NewMode(m.Found.Mode, mode) : null)],
-        WrongMode w => [new FixMode(w.Path, w.Found, NewMode(w.Found, w.File.Mode ?? w.Found))],
+        // One with another name may be a file outside of the install: it gets bytes of its own, with the right mode.
+        WrongMode { Found.Links: > 1 } w => [new PutFile(w.File, [], w.Found, wish.Disk.SharesBytes ? PutWay.Share : PutWay.Rebuild)],
+        WrongMode w => [new FixMode(w.Path, w.Found.Mode, NewMode(w.Found.Mode, w.File.Mode ?? w.Found.Mode))],
         WrongKind { Entry: null } w => [Away(w)],
         WrongKind { Entry: { } entry } w => [Away(w), Put(entry)],
         Stray s => [new HoldAway(s.Path, s.Found.Kind, 1, s.Found.Kind == NodeKind.File ? s.Found.Size : 0, IsStray: true)],

@@ -1,4 +1,5 @@
 using Microsoft.Data.Sqlite;
+using Mukta.Disk;
 using Mukta.Operations;
 
 namespace Mukta.State;
@@ -59,48 +60,47 @@ public sealed class StateDatabase : IDisposable
         """,
     ];
 
-    private StateDatabase(SqliteConnection connection) => Connection = connection;
+    private const string FileName = "state.db";
 
-    internal SqliteConnection Connection { get; }
+    private readonly SqliteConnection connection;
+    private readonly FileSystemIdentity rights;
 
-    /// <summary>Where the database of a user is.</summary>
-    /// <param name="stateFolder">The user's folder for state (XDG Base Directory specification).</param>
-    public static string PathIn(string stateFolder) => Path.Join(stateFolder, "mukta", "state.db");
+    private StateDatabase(SqliteConnection connection, FileSystemIdentity rights) => (this.connection, this.rights) = (connection, rights);
 
     /// <summary>Opens the database for writing, and makes it where there is none.</summary>
     /// <exception cref="MuktaException">It cannot be opened, or a newer Mukta made it.</exception>
     public static StateDatabase Open(string stateFolder)
     {
-        var path = PathIn(stateFolder);
         try
         {
-            StatePlace.Ensure(stateFolder);
+            if (!StatePlace.HasFile(stateFolder, FileName)) // Closing a file takes the locks that SQLite has on it away.
+                StatePlace.EnsureFile(stateFolder, FileName);
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException or MuktaException)
         {
-            throw Failure(path, e);
+            throw Failure(StatePlace.PathIn(stateFolder, FileName), e);
         }
 
-        var isNew = !File.Exists(path);
-        var database = Open(path, SqliteOpenMode.ReadWriteCreate);
-        if (isNew)
-            StatePlace.ChangeOwner(Path.GetDirectoryName(path)!);
-        return database;
+        return Open(stateFolder, SqliteOpenMode.ReadWrite);
     }
 
     /// <summary>Opens the database for reading; null where there is none yet.</summary>
     /// <exception cref="MuktaException">It cannot be opened, or a newer Mukta made it.</exception>
     public static StateDatabase? OpenToRead(string stateFolder) =>
-        File.Exists(PathIn(stateFolder)) ? Open(PathIn(stateFolder), SqliteOpenMode.ReadOnly) : null;
+        StatePlace.HasFile(stateFolder, FileName) ? Open(stateFolder, SqliteOpenMode.ReadOnly) : null;
 
     /// <inheritdoc/>
-    public void Dispose() => Connection.Dispose();
+    public void Dispose()
+    {
+        connection.Dispose();
+        rights.Dispose();
+    }
 
     /// <summary>Does something with a statement of the database.</summary>
     /// <exception cref="MuktaException">The database does not do it.</exception>
     internal T With<T>(string statement, Func<SqliteCommand, T> act, params ReadOnlySpan<(string Name, object? Value)> values)
     {
-        using var command = Connection.CreateCommand();
+        using var command = connection.CreateCommand();
         command.CommandText = statement;
         foreach (var (name, value) in values)
             command.Parameters.AddWithValue(name, value ?? DBNull.Value);
@@ -108,59 +108,82 @@ public sealed class StateDatabase : IDisposable
         {
             return act(command);
         }
-        catch (SqliteException e)
+        catch (Exception e) when (e is SqliteException or InvalidCastException or FormatException or OverflowException)
         {
-            throw Failure(Connection.DataSource, e);
+            throw Failure(connection.DataSource, e);
         }
     }
 
-    private static StateDatabase Open(string path, SqliteOpenMode mode)
+    /// <summary>Does something of which all is kept or nothing.</summary>
+    /// <exception cref="MuktaException">The database does not do it.</exception>
+    internal void Together(Action act)
     {
-        var connection = new SqliteConnection(
-            new SqliteConnectionStringBuilder { DataSource = path, Mode = mode, Pooling = false, DefaultTimeout = 10 }.ToString());
         try
         {
-            connection.Open();
-            var database = new StateDatabase(connection);
-            database.Migrate(path, mode != SqliteOpenMode.ReadOnly);
-            return database;
+            using var transaction = connection.BeginTransaction();
+            act();
+            transaction.Commit();
         }
         catch (SqliteException e)
         {
-            connection.Dispose();
-            throw Failure(path, e);
+            throw Failure(connection.DataSource, e);
         }
-        catch (MuktaException)
+    }
+
+    private static StateDatabase Open(string stateFolder, SqliteOpenMode mode)
+    {
+        var path = StatePlace.PathIn(stateFolder, FileName);
+        var rights = StatePlace.Rights(stateFolder); // Held until it is closed: SQLite opens files when it likes.
+        SqliteConnection? connection = null;
+        try
         {
-            connection.Dispose();
+            connection = new SqliteConnection(
+                new SqliteConnectionStringBuilder { DataSource = path, Mode = mode, Pooling = false, DefaultTimeout = 10 }.ToString());
+            connection.Open();
+            var database = new StateDatabase(connection, rights);
+            database.Migrate(stateFolder, mode != SqliteOpenMode.ReadOnly);
+            return database;
+        }
+        catch (Exception e)
+        {
+            connection?.Dispose();
+            rights.Dispose();
+            if (e is SqliteException)
+                throw Failure(path, e);
+            if (e is TypeInitializationException or DllNotFoundException or EntryPointNotFoundException)
+            {
+                throw new MuktaException(
+                    ExitCode.Blocked, "The library of SQLite cannot be loaded, so nothing is remembered.",
+                    Path.Join(AppContext.BaseDirectory, "libe_sqlite3.so"), "Put it beside the program, from the package that mukta came in.", e);
+            }
+
             throw;
         }
     }
 
-    private void Migrate(string path, bool mayChange)
+    private void Migrate(string stateFolder, bool mayChange)
     {
-        var version = With(
-            "PRAGMA user_version", c => Convert.ToInt32(c.ExecuteScalar(), System.Globalization.CultureInfo.InvariantCulture));
-        if (version > Steps.Length)
-        {
-            throw new MuktaException(
-                ExitCode.BadInput, "A newer version of mukta has made this state database.", path,
-                "Use that version, or move the file away: all in it can be found again with mukta locate --record.");
-        }
-
-        if (version == Steps.Length)
+        if (Version() == Steps.Length)
             return;
         if (!mayChange)
         {
-            using var writable = Open(path, SqliteOpenMode.ReadWrite); // Brings the layout up to date, so that it can be read.
+            using var writable = Open(stateFolder, SqliteOpenMode.ReadWrite); // Brings the layout up to date, so that it can be read.
             return;
         }
 
-        using var transaction = Connection.BeginTransaction();
-        for (; version < Steps.Length; version++)
-            With($"{Steps[version]} PRAGMA user_version = {version + 1};", c => c.ExecuteNonQuery());
-        transaction.Commit();
+        Together(() =>
+        {
+            for (var version = Version(); version < Steps.Length; version++) // Another run may have been faster.
+                With($"{Steps[version]} PRAGMA user_version = {version + 1};", c => c.ExecuteNonQuery());
+        });
     }
+
+    private int Version() =>
+        With("PRAGMA user_version", c => Convert.ToInt32(c.ExecuteScalar(), System.Globalization.CultureInfo.InvariantCulture)) is var version
+        && version <= Steps.Length ? version
+        : throw new MuktaException(
+            ExitCode.BadInput, "A newer version of mukta has made this state database.", connection.DataSource,
+            "Use that version, or move the file away: all in it can be found again with mukta locate --record.");
 
     private static MuktaException Failure(string path, Exception e) => new(
         ExitCode.Blocked, $"The state database cannot be used: {e.Message.TrimEnd('.')}.", path,

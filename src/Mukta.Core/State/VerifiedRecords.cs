@@ -18,7 +18,7 @@ public sealed class VerifiedRecords(Machine machine) : IVerifiedMemory
             using var database = StateDatabase.OpenToRead(machine.Folders.State);
             return database is null ? null : Read(database, install);
         }
-        catch (Exception e) when (e is MuktaException or InvalidDataException or InvalidCastException or FormatException)
+        catch (Exception e) when (e is MuktaException or InvalidDataException)
         {
             return null; // Then everything is read.
         }
@@ -31,7 +31,7 @@ public sealed class VerifiedRecords(Machine machine) : IVerifiedMemory
         try
         {
             using var database = StateDatabase.Open(machine.Folders.State);
-            Write(database, record);
+            database.Together(() => Write(database, record));
         }
         catch (MuktaException)
         {
@@ -75,7 +75,6 @@ public sealed class VerifiedRecords(Machine machine) : IVerifiedMemory
 
     private static void Write(StateDatabase database, VerifiedRecord record)
     {
-        using var transaction = database.Connection.BeginTransaction();
         database.With("DELETE FROM verified_folder WHERE install = $install", c => c.ExecuteNonQuery(), ("$install", record.Install));
         var (release, files) = (record.Release, record.Folders);
         database.With(
@@ -105,7 +104,6 @@ public sealed class VerifiedRecords(Machine machine) : IVerifiedMemory
 
             return files.Count;
         }, ("$install", record.Install));
-        transaction.Commit();
     }
 
     private static string Text(DateTimeOffset date) => date.ToString("O", CultureInfo.InvariantCulture);

@@ -21,8 +21,16 @@ public sealed record UserPlace(string Path, NodeKind Kind, TreeSize Size, string
 public sealed class UserPlaces(Machine machine, ProfileCatalog catalog)
 {
     /// <summary>The user's own data, as the profile names it.</summary>
-    public IReadOnlyList<UserPlace> Data(Profile profile, string? install, CancellationToken cancel) =>
-        [.. Outermost(profile.UserData.SelectMany(p => Found(p, install, $"user data: {p.Text}", cancel)))];
+    /// <exception cref="MuktaException">A link leads from there to where no product has anything.</exception>
+    public IReadOnlyList<UserPlace> Data(Profile profile, string? install, CancellationToken cancel)
+    {
+        var found = profile.UserData.SelectMany(p => Found(p, install, $"user data: {p.Text}", cancel, use: PlaceUse.UserData)).ToList();
+        return found.Find(f => f.Blocked is not null) is { } blocked
+            ? throw new MuktaException(
+                ExitCode.Blocked, $"What the profile calls user data {blocked.Blocked}.", PathBytes.Shown(blocked.Path),
+                "Put a real folder in the place of the link, or change the profile.")
+            : [.. Outermost(found)];
+    }
 
     /// <summary>The product's own settings and local data, with what may not be touched.</summary>
     public IReadOnlyList<UserPlace> Settings(Profile profile, string? install, CancellationToken cancel)
@@ -84,13 +92,18 @@ public sealed class UserPlaces(Machine machine, ProfileCatalog catalog)
 
     private IEnumerable<string> Real(PathPattern pattern, string? install) => machine.Folders.At(pattern, install).Select(RealOf);
 
-    private IEnumerable<UserPlace> Found(PathPattern pattern, string? install, string why, CancellationToken cancel, string? blocked = null)
+    private IEnumerable<UserPlace> Found(
+        PathPattern pattern, string? install, string why, CancellationToken cancel, string? blocked = null, PlaceUse use = PlaceUse.Product)
     {
         foreach (var path in Real(pattern, install).Distinct(StringComparer.Ordinal))
         {
             using var parent = Folder.Open(Path.GetDirectoryName(path)!);
             if (parent.Look(Path.GetFileName(path)) is { } node)
-                yield return new UserPlace(path, node.Kind, TreeBulk.Measure(parent, Path.GetFileName(path), cancel), why, blocked);
+            {
+                yield return new UserPlace(
+                    path, node.Kind, TreeBulk.Measure(parent, Path.GetFileName(path), cancel), why,
+                    blocked ?? ProductPlaces.FaultAt(path, pattern, machine.Folders, install, use));
+            }
         }
     }
 

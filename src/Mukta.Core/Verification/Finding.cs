@@ -106,7 +106,7 @@ public sealed record WrongKind(string Path, ManifestEntry? Entry, NodeKind Found
 }
 
 /// <summary>A file whose bytes are right and whose permission bits are not.</summary>
-public sealed record WrongMode(ManifestFile File, int Found) : Finding(File.Path)
+public sealed record WrongMode(ManifestFile File, Node Found) : Finding(File.Path)
 {
     /// <inheritdoc/>
     public override FileState State => FileState.WrongMode;

@@ -60,7 +60,7 @@ internal sealed class ResultBuilder(
         if (rememberProven)
             proven[read.Path] = read.Found;
         if (modesCompared && read.File.Mode is { } mode && !ModeFits(read.Found.Mode, mode))
-            findings.Add(new WrongMode(read.File, read.Found.Mode));
+            findings.Add(new WrongMode(read.File, read.Found));
     }
 
     private void ConcludeMiscased(ManifestFile file, IEnumerable<ContentAnswer> candidates)

@@ -30,6 +30,9 @@ public abstract partial record Change
     [JsonIgnore]
     public bool Keeps => KeepsFile;
 
+    /// <summary>False for values that no change of that kind can have.</summary>
+    internal virtual bool IsSound => true;
+
     /// <summary>See <see cref="UndoPhrase"/>. JSON takes no notice of what is not public.</summary>
     protected virtual string? PhraseOfUndo => null;
 

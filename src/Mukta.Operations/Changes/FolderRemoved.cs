@@ -21,6 +21,8 @@ public sealed record FolderRemoved(
     /// <inheritdoc/>
     protected override string About => Path;
 
+    internal override bool IsSound => Octal.IsMode(Mode);
+
     internal override IEnumerable<string> Folders => [Folder.ParentOf(Path)];
 
     internal override void Apply(ChangeSite site) => site.Anchor.TryRemoveEmptyFolder(Path);

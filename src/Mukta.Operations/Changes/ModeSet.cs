@@ -17,6 +17,8 @@ public sealed record ModeSet([property: JsonConverter(typeof(PathText))] string 
     /// <inheritdoc/>
     protected override string About => Path;
 
+    internal override bool IsSound => Octal.IsMode(Mode) && Octal.IsMode(To);
+
     internal override void Apply(ChangeSite site) => site.Anchor.SetMode(Path, Octal.Parse(To));
 
     internal override bool Settle(ChangeSite site) => site.Look(Path)?.Mode == Octal.Parse(To);

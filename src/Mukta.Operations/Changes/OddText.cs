@@ -53,14 +53,24 @@ internal class OddText : JsonConverter<string>
 /// <summary>
 /// The same for a path that a change is made to: relative, and not one that leads out. A journal with any other is not trusted at all.
 /// </summary>
-internal sealed class PathText : OddText
+internal class PathText : OddText
 {
     /// <inheritdoc/>
     protected override string Checked(string path)
     {
         path = base.Checked(path);
-        return path.Length == 0 || !path.Split('/').Any(s => s is "" or "." or "..") ? path : throw new LeadsOut(path);
+        return IsInside(path) ? path : throw new LeadsOut(path);
     }
+
+    /// <summary>True for a path that may be there.</summary>
+    protected virtual bool IsInside(string path) => !path.Split('/').Any(s => s is "" or "." or "..");
+}
+
+/// <summary>The same for a folder, which may be the one that all paths are relative to.</summary>
+internal sealed class FolderText : PathText
+{
+    /// <inheritdoc/>
+    protected override bool IsInside(string path) => path.Length == 0 || base.IsInside(path);
 }
 
 /// <summary>A journal names a path outside of the folder that it is in.</summary>

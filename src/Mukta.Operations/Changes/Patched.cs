@@ -26,6 +26,9 @@ public sealed record Patched(
     /// <inheritdoc/>
     protected override bool KeepsFile => true;
 
+    internal override bool IsSound =>
+        Offset >= 0 && StagedOffset >= 0 && Length > 0 && Offset <= long.MaxValue - Length && StagedOffset <= long.MaxValue - Length;
+
     /// <summary>The old bytes get their name only once they are on the disk: bytes under it are always the old ones.</summary>
     internal override void Prepare(ChangeSite site)
     {

@@ -87,6 +87,7 @@ public class ProfileTests
     [InlineData("/*")]
     [InlineData("/opt")]
     [InlineData("/opt/*")]
+    [InlineData("/home")]
     [InlineData("/home/*")]
     [InlineData("/home/somebody")]
     [InlineData("/home/*/*")]
@@ -98,18 +99,135 @@ public class ProfileTests
     [InlineData("${home}/.*")]
     [InlineData("${cache}")]
     [InlineData("${cache}/*")]
-    [InlineData("${install}/*")]
-    public void A_path_that_could_stand_for_a_home_or_the_root_is_refused(string path) => PathPattern.Parse(path, out _).ShouldBeNull();
+    [InlineData("${cache}/?")]
+    [InlineData("${cache}/*a*")]
+    [InlineData("${data}")]
+    [InlineData("${config}")]
+    [InlineData("${state}")]
+    [InlineData("${home}/.config")]
+    [InlineData("${home}/.cache")]
+    [InlineData("${home}/.local")]
+    [InlineData("${home}/.local/share")]
+    [InlineData("${home}/.local/state")]
+    [InlineData("${home}/.c*")]
+    [InlineData("${home}/.config/*")]
+    [InlineData("${home}/Documents")]
+    [InlineData("${home}/Downloads")]
+    [InlineData("${home}/.ssh")]
+    [InlineData("${home}/.ssh/id_ed25519")]
+    [InlineData("${home}/.s*")]
+    [InlineData("${home}/.s\\sh*")]
+    [InlineData("${home}/.bashrc")]
+    [InlineData("${home}/.bash*")]
+    [InlineData("${home}/.profile")]
+    [InlineData("${home}/.gnupg/keys")]
+    [InlineData("${home}/.local/bin")]
+    [InlineData("${home}/.local/bin/pier")]
+    [InlineData("${config}/autostart")]
+    [InlineData("${config}/systemd/user")]
+    [InlineData("${config}/mukta")]
+    [InlineData("${data}/applications")]
+    [InlineData("${data}/keyrings")]
+    [InlineData("${data}/Trash")]
+    [InlineData("${state}/mukta")]
+    [InlineData("${home}/.local/state/mukta/state.db")]
+    [InlineData("/home/alex/.ssh")]
+    [InlineData("/home/*/.config")]
+    [InlineData("/root/.ssh")]
+    [InlineData("/root")]
+    [InlineData("/usr")]
+    [InlineData("/usr/lib")]
+    [InlineData("/usr/lib/pier")]
+    [InlineData("/usr/bin/pier")]
+    [InlineData("/usr/share")]
+    [InlineData("/etc")]
+    [InlineData("/etc/ssh")]
+    [InlineData("/etc/pier.conf")]
+    [InlineData("/etc/opt")]
+    [InlineData("/var")]
+    [InlineData("/var/lib")]
+    [InlineData("/var/lib/dpkg")]
+    [InlineData("/var/lib/d*")]
+    [InlineData("/var/cache")]
+    [InlineData("/var/log/journal")]
+    [InlineData("/var/tmp")]
+    [InlineData("/tmp")]
+    [InlineData("/tmp/*")]
+    [InlineData("/bin/pier")]
+    [InlineData("/boot/pier")]
+    [InlineData("/dev/shm/pier")]
+    [InlineData("/lib/pier")]
+    [InlineData("/proc/1")]
+    [InlineData("/sys/pier")]
+    [InlineData("/run/pier")]
+    [InlineData("/mnt")]
+    [InlineData("/mnt/disk")]
+    [InlineData("/media/disk")]
+    [InlineData("/games")]
+    [InlineData("/g*/pier")]
+    [InlineData("${install}")]
+    public void A_place_that_is_not_a_products_own_is_refused(string path)
+    {
+        foreach (var key in new[] { "settings", "leftovers", "temporary", "user-data" })
+            Should.Throw<ProfileFault>(() => Read($"{Least}{key}: ['{path}']")).What.ShouldContain($"The path \"{path}\"");
+        Should.Throw<ProfileFault>(() => Read($"{Least}caches: [{{name: all, places: ['{path}']}}]"));
+        Should.Throw<ProfileFault>(() => Read(Least.Replace("\"${home}/games/pier\"", $"'{path}'", StringComparison.Ordinal)));
+    }
 
     [Theory]
     [InlineData("${home}/games/pier")]
     [InlineData("${home}/.pier")]
     [InlineData("${cache}/pages-*")]
-    [InlineData("${install}")]
+    [InlineData("${data}/pier/maps")]
+    [InlineData("${config}/pier")]
+    [InlineData("${home}/.config/pier")]
+    [InlineData("${home}/Documents/Pier")]
+    [InlineData("/home/*/games/pier")]
+    [InlineData("/home/alex/.cache/pier")]
+    [InlineData("/root/games/pier")]
     [InlineData("/opt/saltlight")]
     [InlineData("/opt/saltlight/pier-*")]
-    [InlineData("/home/*/games/pier")]
-    public void A_path_of_a_product_is_taken(string path) => PathPattern.Parse(path, out _).ShouldNotBeNull();
+    [InlineData("/srv/games/pier")]
+    [InlineData("/games/pier")]
+    [InlineData("/mnt/disk/games")]
+    [InlineData("/media/alex/disk/games")]
+    [InlineData("/run/media/alex/disk/games")]
+    [InlineData("/var/games/pier")]
+    [InlineData("/var/cache/pier")]
+    [InlineData("/var/lib/pier")]
+    [InlineData("/var/log/pier.log*")]
+    [InlineData("/usr/local/games/pier")]
+    [InlineData("/usr/share/games/pier")]
+    [InlineData("/etc/opt/pier")]
+    [InlineData("/tmp/pier-*")]
+    [InlineData("${install}/saves")]
+    public void A_place_of_a_product_is_taken(string path) => Read($"{Least}leftovers: ['{path}']").Leftovers.ShouldHaveSingleItem();
+
+    [Theory]
+    [InlineData("/etc/profile.d/pier.sh")]
+    [InlineData("/etc/profile.d/pier.desktop")]
+    [InlineData("${home}/.bashrc")]
+    [InlineData("${home}/pier.desktop")]
+    [InlineData("${data}/applications/pier.sh")]
+    [InlineData("${data}/applications/*.desktop")]
+    [InlineData("${data}/pier.desktop")]
+    [InlineData("${config}/autostart/deeper/pier.desktop")]
+    [InlineData("${install}/applications/pier.desktop")]
+    [InlineData("/opt/.local/share/applications/pier.desktop")]
+    public void A_shortcut_has_its_place(string path) =>
+        Should.Throw<ProfileFault>(() => Read($"{Least}launch: [{{entry: '{path}', program: bin/pier}}]"))
+        .What.ShouldContain("no place for a shortcut");
+
+    [Theory]
+    [InlineData("${data}/applications/pier.desktop")]
+    [InlineData("${data}/applications/saltlight/pier.desktop")]
+    [InlineData("${config}/autostart/pier.desktop")]
+    [InlineData("${home}/.local/share/applications/pier.desktop")]
+    [InlineData("/home/alex/.config/autostart/pier.desktop")]
+    [InlineData("/usr/share/applications/pier.desktop")]
+    [InlineData("/etc/xdg/autostart/pier.desktop")]
+    public void A_shortcut_in_its_place_is_taken(string path) =>
+        Read($"{Least}launch: [{{entry: '{path}', program: bin/pier}}]").Launch.ShouldHaveSingleItem();
 
     [Fact]
     public void A_short_document_cannot_stand_for_a_huge_one()
@@ -146,8 +264,40 @@ public class ProfileTests
 
         scratch.Write("named/pier.yaml", Least + "needs: [buoy]\n");
         scratch.Write("named/buoy.yaml", Least.Replace("product: pier", "product: buoy", StringComparison.Ordinal) + "needs: [pier]\n");
-        Should.Throw<ProfileFault>(() => ProfileCatalog.Read(scratch.At("named"), Environment))
-            .What.ShouldContain("buoy needs pier needs buoy");
+        scratch.Write("named/quay.yaml", Least.Replace("product: pier", "product: quay", StringComparison.Ordinal));
+        var circular = ProfileCatalog.Read(scratch.At("named"), Environment);
+        Should.Throw<ProfileFault>(() => circular.Of("pier")).What.ShouldContain("buoy needs pier needs buoy");
+        Should.Throw<ProfileFault>(() => circular.Of("buoy"));
+        circular.Of("quay").Profile.Title.ShouldBe("Pier");
+    }
+
+    [Theory]
+    [InlineData("needs: [x")]
+    [InlineData("needs: {x")]
+    [InlineData("needs: \"x")]
+    [InlineData("needs: |\n\tx")]
+    [InlineData("\u0001")]
+    public void A_profile_that_cannot_be_used_keeps_no_other_from_being_used(string line)
+    {
+        using var scratch = new Scratch();
+        scratch.Write("named/a.yaml", Least.Replace("product: pier", "product: quay", StringComparison.Ordinal) + line);
+        scratch.Write("named/b.yaml", Least);
+        var catalog = ProfileCatalog.Read(scratch.At("named"), _ => null);
+        catalog.Of("pier").Profile.Title.ShouldBe("Pier");
+        catalog.Faults.ShouldHaveSingleItem().Where.ShouldContain("a.yaml");
+        Should.Throw<MuktaException>(() => catalog.Of("quay")).Next.ShouldContain("mukta profile check");
+    }
+
+    [Fact]
+    public void Two_profiles_for_one_product_in_a_folder_are_a_fault_of_that_product_only()
+    {
+        using var scratch = new Scratch();
+        scratch.Write("named/a.yaml", Least);
+        scratch.Write("named/b.yaml", Least);
+        scratch.Write("named/c.yaml", Least.Replace("product: pier", "product: quay", StringComparison.Ordinal));
+        var catalog = ProfileCatalog.Read(scratch.At("named"), _ => null);
+        catalog.Of("quay").ShouldNotBeNull();
+        Should.Throw<ProfileFault>(() => catalog.Of("pier")).What.ShouldContain("another profile in the same folder");
     }
 
     private static Profile Read(string text) => ProfileReader.Read(new StringReader(text), "test.yaml");

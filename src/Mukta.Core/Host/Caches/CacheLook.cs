@@ -18,18 +18,17 @@ public sealed class CacheLook(Machine machine)
         var player = Player.Of(machine);
         var found = new List<CacheFolder>();
         foreach (var cache in profile.Caches)
-        {
-            var blocked = cache.MayBeCleared ? null : "is not to be cleared, says the profile";
-            found.AddRange(cache.Places.SelectMany(p => machine.Folders.At(p, install)).Distinct()
-                .Select(path => Measure(cache.Name, path, cache.Holds, blocked ?? UserDataReason(path, users), player, cancel))
-                .OfType<CacheFolder>());
-        }
-
-        found.AddRange(profile.Temporary.SelectMany(p => machine.Folders.At(p, install)).Distinct()
-            .Select(path =>
-            Measure(CacheFolder.Temporary, path, "partly downloaded or temporary", UserDataReason(path, users), player, cancel))
-            .OfType<CacheFolder>());
+            Measure(cache.Name, cache.Places, cache.Holds, cache.MayBeCleared ? null : "is not to be cleared, says the profile");
+        Measure(CacheFolder.Temporary, profile.Temporary, "partly downloaded or temporary", null);
         return found;
+
+        void Measure(string name, IReadOnlyList<PathPattern> places, string? holds, string? blocked) => found.AddRange(
+            places.SelectMany(p => machine.Folders.At(p, install).Select(path => (Path: path, Pattern: p))).DistinctBy(p => p.Path)
+            .Select(p => CacheAt(
+                name, p.Path, holds,
+                blocked ?? UserDataReason(p.Path, users) ?? ProductPlaces.FaultAt(p.Path, p.Pattern, machine.Folders, install),
+                player, cancel))
+            .OfType<CacheFolder>());
     }
 
     private static string? UserDataReason(string path, List<string> users) =>
@@ -39,7 +38,7 @@ public sealed class CacheLook(Machine machine)
             ? $"belongs together with the user's own {PathBytes.Shown(user)}"
             : null;
 
-    private static CacheFolder? Measure(string name, string path, string? holds, string? blocked, Player player, CancellationToken cancel)
+    private static CacheFolder? CacheAt(string name, string path, string? holds, string? blocked, Player player, CancellationToken cancel)
     {
         using var parent = Folder.Open(System.IO.Path.GetDirectoryName(path)!);
         var own = System.IO.Path.GetFileName(path);

@@ -124,7 +124,8 @@ public sealed class DesktopEntry
         return text.ToString();
     }
 
-    private static string Escaped(string value) =>
-        value.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\n", "\\n", StringComparison.Ordinal)
+    /// <summary>A value as the file has it: one line, whose first space is not taken for the one before it.</summary>
+    private static string Escaped(string value) => value.StartsWith(' ') ? "\\s" + Escaped(value[1..])
+        : value.Replace("\\", "\\\\", StringComparison.Ordinal).Replace("\n", "\\n", StringComparison.Ordinal)
         .Replace("\t", "\\t", StringComparison.Ordinal).Replace("\r", "\\r", StringComparison.Ordinal);
 }

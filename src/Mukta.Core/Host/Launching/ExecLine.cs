@@ -4,13 +4,14 @@ namespace Mukta.Host.Launching;
 
 /// <summary>
 /// The command of a launch entry, in words (Desktop Entry specification, "The Exec key"). Variables are set by putting
-/// <c>env NAME=VALUE ...</c> before the program.
+/// <c>env NAME=VALUE ...</c> before the program. A percent sign stands twice where it is no field code.
 /// </summary>
 /// <param name="Environment">The variables it sets, in order.</param>
 /// <param name="Program">The program.</param>
 /// <param name="Arguments">Its arguments, field codes such as <c>%U</c> among them.</param>
 public sealed record ExecLine(IReadOnlyList<KeyValuePair<string, string>> Environment, string Program, IReadOnlyList<string> Arguments)
 {
+    private const string FieldCodes = "%fFuUick";
     private const string Reserved = " \t\n\"'\\><~|&;$*?#()`";
 
     /// <summary>Takes a command apart; null where a quote is not closed or there is no program.</summary>
@@ -23,10 +24,24 @@ public sealed record ExecLine(IReadOnlyList<KeyValuePair<string, string>> Enviro
         if (Path.GetFileName(words[0]) == "env")
         {
             for (at = 1; at < words.Count && words[at].IndexOf('=', StringComparison.Ordinal) is var equals and > 0; at++)
-                environment.Add(new(words[at][..equals], words[at][(equals + 1)..]));
+                environment.Add(new(words[at][..equals], Plain(words[at][(equals + 1)..])));
         }
 
-        return at < words.Count ? new ExecLine(environment, words[at], [.. words.Skip(at + 1)]) : null;
+        return at < words.Count ? new ExecLine(environment, Plain(words[at]), [.. words.Skip(at + 1)]) : null;
+    }
+
+    /// <summary>An argument as it is written: a percent sign that begins no field code stands twice.</summary>
+    public static string Argument(string text)
+    {
+        var written = new StringBuilder(text.Length);
+        for (var i = 0; i < text.Length; i++)
+        {
+            written.Append(text[i]);
+            if (text[i] == '%')
+                written.Append(i + 1 < text.Length && FieldCodes.Contains(text[i + 1], StringComparison.Ordinal) ? text[++i] : '%');
+        }
+
+        return written.ToString();
     }
 
     /// <summary>The value of a variable that it sets; null where it does not.</summary>
@@ -35,9 +50,13 @@ public sealed record ExecLine(IReadOnlyList<KeyValuePair<string, string>> Enviro
     /// <summary>The command as the key's value.</summary>
     public override string ToString()
     {
-        var environment = Environment.Count == 0 ? [] : Environment.Select(e => $"{e.Key}={e.Value}").Prepend("env");
-        return string.Join(' ', environment.Append(Program).Concat(Arguments).Select(Quoted));
+        var environment = Environment.Count == 0 ? [] : Environment.Select(e => $"{e.Key}={Literal(e.Value)}").Prepend("env");
+        return string.Join(' ', environment.Append(Literal(Program)).Concat(Arguments).Select(Quoted));
     }
+
+    private static string Literal(string text) => text.Replace("%", "%%", StringComparison.Ordinal);
+
+    private static string Plain(string text) => text.Replace("%%", "%", StringComparison.Ordinal);
 
     private static string Quoted(string word)
     {

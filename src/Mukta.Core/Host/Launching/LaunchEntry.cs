@@ -11,6 +11,9 @@ namespace Mukta.Host.Launching;
 /// <param name="Fault">Why it cannot be read; null where it is not there.</param>
 public sealed record LaunchEntry(string Path, LaunchExpectation? Asked, string Program, string? Folder, DesktopEntry? Entry, string? Fault)
 {
+    /// <summary>True where the fault is its place, so that nothing is written there.</summary>
+    public bool IsBlocked { get; init; }
+
     /// <summary>True where the program that it starts is there.</summary>
     public bool ProgramIsThere { get; init; } = true;
 

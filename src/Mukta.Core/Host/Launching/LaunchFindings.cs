@@ -17,12 +17,12 @@ public static class LaunchFindings
     /// <param name="title">The product's name, for an entry that is made anew.</param>
     public static string? Restored(LaunchEntry entry, string title)
     {
-        if (entry.Asked is not { } asked || !Of(entry).Any())
+        if (entry.Asked is not { } asked || entry.IsBlocked || !Of(entry).Any())
             return null;
         var old = entry.Entry ?? DesktopEntry.New(title);
         var exec = old.Exec;
         var environment = (exec?.Environment ?? []).Where(e => !asked.Environment.ContainsKey(e.Key)).Concat(asked.Environment);
-        var missing = asked.Arguments.Where(a => exec?.Arguments.Contains(a) != true);
+        var missing = asked.Arguments.Select(ExecLine.Argument).Where(a => exec?.Arguments.Contains(a) != true);
         var restored = old.With("Exec", new ExecLine([.. environment], entry.Program, [.. missing, .. exec?.Arguments ?? []]).ToString())
             .With("Hidden", null);
         if (entry.Folder is not null)
@@ -36,7 +36,8 @@ public static class LaunchFindings
     {
         var name = PathBytes.Shown(Path.GetFileName(entry.Path));
         CheckFinding Found(FindingKind kind, string seen, Verdict verdict = Verdict.Bad) =>
-            new(kind, verdict, entry.Path, $"{name} {seen}", Remedy.RestoreLaunch);
+            entry.IsBlocked ? new(kind, verdict, entry.Path, $"{name} {seen}", Advice: "put the folder of shortcuts or the profile right")
+            : new(kind, verdict, entry.Path, $"{name} {seen}", Remedy.RestoreLaunch);
         if (entry.Asked is not { } asked)
         {
             return [Found(
@@ -58,7 +59,7 @@ public static class LaunchFindings
                 entry.ProgramIsThere ? Verdict.Attention : Verdict.Bad));
         }
 
-        if (asked.Arguments.Where(a => !exec.Arguments.Contains(a)).ToList() is { Count: > 0 } missing)
+        if (asked.Arguments.Where(a => !exec.Arguments.Contains(ExecLine.Argument(a))).ToList() is { Count: > 0 } missing)
             found.Add(Found(FindingKind.LaunchArguments, $"lacks {string.Join(' ', missing)}"));
         if (asked.Environment.Where(e => exec.Variable(e.Key) != e.Value).Select(e => $"{e.Key}={e.Value}")
             .ToList() is { Count: > 0 } unset)

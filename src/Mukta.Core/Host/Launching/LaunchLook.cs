@@ -39,10 +39,13 @@ public sealed class LaunchLook(Machine machine)
     {
         string? fault = null;
         var entry = Path.Exists(path) || new FileInfo(path).LinkTarget is not null ? DesktopEntry.ReadFile(path, out fault) : null;
+        var blocked = asked is null ? null : ProductPlaces.FaultAt(path, asked.Entry, machine.Folders, install, PlaceUse.Shortcut);
         var folder = asked?.Folder is { } pattern ? machine.Folders.PathOf(pattern, install) : null;
         return new LaunchEntry(
-            path, asked, machine.NameOf(Path.Join(install, asked?.Program)), folder is null ? null : machine.NameOf(folder), entry, fault)
+            path, asked, machine.NameOf(Path.Join(install, asked?.Program)), folder is null ? null : machine.NameOf(folder), entry,
+            blocked ?? fault)
         {
+            IsBlocked = blocked is not null,
             ProgramIsThere = entry?.Exec?.Program is { } program && File.Exists(machine.At(program)),
             FolderIsThere = entry?.Get("Path") is not { Length: > 0 } named || Directory.Exists(machine.At(named)),
         };

@@ -46,6 +46,32 @@ public sealed class CacheTests : IDisposable
         Look().Single(c => c.Name == "all").Blocked!.ShouldContain("the user's own");
     }
 
+    [Theory]
+    [InlineData("outside")]
+    [InlineData(".ssh")]
+    [InlineData(".local/share/keyrings")]
+    public void A_link_on_the_way_leads_to_no_place_that_a_profile_may_not_name(string place)
+    {
+        using var outside = new Scratch();
+        var target = place == "outside" ? outside.At("canary") : scratch.At(place);
+        Directory.CreateDirectory(Path.Join(target, "pages-1"));
+        File.WriteAllText(Path.Join(target, "pages-1/key"), "canary");
+        Directory.Delete(scratch.At(".cache/pier"), recursive: true);
+        File.CreateSymbolicLink(scratch.At(".cache/pier"), target);
+        Look().Single(c => c.Name == "pages").Blocked.ShouldNotBeNull();
+        Should.Throw<MuktaException>(() => Clear(forGood: false, "pages")).Code.ShouldBe(ExitCode.Blocked);
+        File.ReadAllText(Path.Join(target, "pages-1/key")).ShouldBe("canary");
+    }
+
+    [Fact]
+    public void A_cache_folder_that_is_on_another_disk_by_a_link_is_the_users_own()
+    {
+        using var disk = new Scratch();
+        Directory.Move(scratch.At(".cache"), disk.At("cache"));
+        File.CreateSymbolicLink(scratch.At(".cache"), disk.At("cache"));
+        Look().Count(c => c.Blocked is null).ShouldBe(3);
+    }
+
     [Fact]
     public void Clearing_keeps_the_folder_with_its_mode_and_holds_what_was_in_it()
     {

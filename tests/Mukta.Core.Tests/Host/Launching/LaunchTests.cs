@@ -47,6 +47,39 @@ public sealed class LaunchTests : IDisposable
     }
 
     [Fact]
+    public void What_a_profile_says_is_text_in_an_entry_and_nothing_else()
+    {
+        const string Odd = " $(touch canary)\\;`touch canary`";
+        var odd = profile with
+        {
+            Title = Odd,
+            Launch =
+            [profile.Launch[0] with { Arguments = ["50%", "%U", "$(touch canary)"],
+            Environment = new Dictionary<string, string> { ["TIDE"] = "100%U" } }],
+        };
+        Restore(odd).ShouldAllBe(c => c.Failure == null);
+        var text = File.ReadAllText(Entry);
+        text.ShouldContain("Name=\\s$(touch canary)\\\\;`touch canary`\n");
+        text.ShouldContain("TIDE=100%%U");
+        text.ShouldContain(""" 50%% %U "\\$(touch canary)" """.TrimEnd());
+        var entry = DesktopEntry.Parse(text, out _)!;
+        entry.Get("Name").ShouldBe(Odd);
+        entry.Exec!.Variable("TIDE").ShouldBe("100%U");
+        Look(odd).SelectMany(e => LaunchFindings.Of([e])).ShouldBeEmpty();
+    }
+
+    [Fact]
+    public void A_folder_of_entries_that_is_a_link_out_of_the_home_is_not_written_to()
+    {
+        using var outside = new Scratch();
+        Directory.CreateDirectory(scratch.At(".local/share"));
+        File.CreateSymbolicLink(scratch.At(".local/share/applications"), outside.Root);
+        LaunchFindings.Of(Look()).ShouldHaveSingleItem().Remedy.ShouldBe(Mukta.Host.Checks.Remedy.None);
+        Restore().ShouldBeEmpty();
+        Directory.EnumerateFileSystemEntries(outside.Root).ShouldBeEmpty();
+    }
+
+    [Fact]
     public void A_missing_entry_is_made_and_a_stale_one_is_held()
     {
         scratch.Write(
@@ -116,8 +149,8 @@ public sealed class LaunchTests : IDisposable
 
     public void Dispose() => scratch.Dispose();
 
-    private IReadOnlyList<LaunchEntry> Look() => new LaunchLook(machine).At(profile, scratch.At("games/pier"));
+    private IReadOnlyList<LaunchEntry> Look(Profile? of = null) => new LaunchLook(machine).At(of ?? profile, scratch.At("games/pier"));
 
-    private IReadOnlyList<ChangedEntry> Restore() =>
-        new RestoreShortcutsRemedy(Guards.TargetOf(machine, profile, scratch.At("games/pier")), Guards.Tools).Run()?.Changed ?? [];
+    private IReadOnlyList<ChangedEntry> Restore(Profile? of = null) =>
+        new RestoreShortcutsRemedy(Guards.TargetOf(machine, of ?? profile, scratch.At("games/pier")), Guards.Tools).Run()?.Changed ?? [];
 }

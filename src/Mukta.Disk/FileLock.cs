@@ -14,9 +14,11 @@ public static class FileLock
     /// Takes the lock. False if another run holds it. One that is held for less than half a second does not count: whoever starts
     /// a program shares its open files with it for the moment between fork and exec.
     /// </summary>
-    public static bool TryTake(SafeFileHandle file)
+    public static bool TryTake(SafeFileHandle file) => TryTake(file, Native.LockExclusive);
+
+    private static bool TryTake(SafeFileHandle file, int how)
     {
-        for (var tries = 1; Native.Lock(file, Native.LockExclusive | Native.LockNonBlocking) != 0; tries++)
+        for (var tries = 1; Native.Lock(file, how | Native.LockNonBlocking) != 0; tries++)
         {
             if (tries == Tries)
                 return false;
@@ -26,10 +28,10 @@ public static class FileLock
         return true;
     }
 
-    /// <summary>True if a run holds the lock now.</summary>
+    /// <summary>True if a run holds the lock, and not only for a moment.</summary>
     public static bool IsTaken(SafeFileHandle file)
     {
-        if (Native.Lock(file, Native.LockShared | Native.LockNonBlocking) != 0)
+        if (!TryTake(file, Native.LockShared))
             return true;
         _ = Native.Lock(file, Native.LockRelease);
         return false;

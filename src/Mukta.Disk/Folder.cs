@@ -86,6 +86,11 @@ public sealed class Folder : IDisposable
             : throw Failure("look at", path);
     }
 
+    /// <summary>What an open file is.</summary>
+    public static Node Look(SafeFileHandle file) =>
+        Native.StatxAt(file, PathBytes.Encode(""), Native.AtEmptyPath, Native.StatxBasic, out var found) == 0 ? Node.From(found)
+        : throw Failure("look at", "an open file");
+
     /// <summary>Opens a file for reading. A pipe or socket that has taken its place does not block.</summary>
     public SafeFileHandle OpenRead(string path) => OpenFile(path, Native.ReadOnly | Native.NonBlock, 0, "open");
 

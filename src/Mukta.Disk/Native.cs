@@ -317,7 +317,9 @@ internal static partial class Native
     {
         const nint PidfdOpen = 434;
         var fd = (int)SystemCall(PidfdOpen, pid, 0, 0, 0);
-        return fd >= 0 ? new SafeFileHandle(fd, ownsHandle: true) : null;
+        const int NoSuchProcess = 3;
+        return fd >= 0 ? new SafeFileHandle(fd, ownsHandle: true)
+            : Marshal.GetLastPInvokeError() == NoSuchProcess ? null : throw Folder.Failure("hold on to a process", $"/proc/{pid}");
     }
 
     /// <summary>Sends a signal to the process of a descriptor (pidfd_send_signal(2)).</summary>

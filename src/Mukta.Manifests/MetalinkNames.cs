@@ -9,6 +9,9 @@ public static class MetalinkNames
     /// <summary>The namespace of Mukta's extension elements.</summary>
     public const string Extension = "urn:mukta:manifest:1";
 
+    /// <summary>The longest file of a manifest, in bytes: 16 GiB.</summary>
+    public const long LongestFile = 16L << 30;
+
     /// <summary>The most files and links in one manifest.</summary>
     public const int MostEntries = 5_000_000;
 

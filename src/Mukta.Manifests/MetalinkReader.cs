@@ -11,6 +11,7 @@ namespace Mukta.Manifests;
 /// Reads a manifest from Metalink 4 (RFC 5854), one element at a time. Elements that Mukta does not know are passed
 /// over, as section 5.1 asks; what it does know has to be right, or the manifest is refused whole.
 /// </summary>
+[OutsideReader]
 public sealed class MetalinkReader
 {
     /// <summary>From this length on a manifest is read by two cores.</summary>
@@ -45,7 +46,7 @@ public sealed class MetalinkReader
     {
         try
         {
-            using var stream = InputFile.Open(path);
+            using var stream = InputFile.Open(path, MetalinkNames.LongestFile);
             var isWorthHalving = stream.Length >= WorthHalving && Environment.ProcessorCount > 1;
             return (isWorthHalving ? TryReadHalves(stream.SafeFileHandle, path, stream.Length / 2) : null) ?? Read(stream, path);
         }

@@ -30,6 +30,7 @@ public sealed class JournalFault(ExitCode code, string what, string where, strin
 /// <param name="Path">The operation's folder, relative to the anchor.</param>
 /// <param name="Header">How it begins.</param>
 /// <param name="Changes">What was done, in order.</param>
+[OutsideReader]
 public sealed record OperationRecord(string Path, OperationHeader Header, IReadOnlyList<Change> Changes)
 {
     /// <summary>The journal's name in the operation's folder.</summary>
@@ -216,7 +217,7 @@ public sealed record OperationRecord(string Path, OperationHeader Header, IReadO
                 + $"it.", shown,
                 "Remove it if you do not know who made it; the kept files are beside it.");
         }
-        catch (Exception e) when (e is JsonException or NotSupportedException or NullReferenceException)
+        catch (Exception e) when (e is JsonException or NotSupportedException or InvalidOperationException)
         {
             return false;
         }

@@ -31,9 +31,7 @@ public static class OperationSequence
 
     private static long Counted(OperationHome home, long highest)
     {
-        using var rights = StatePlace.Rights(home.State);
-        using var folder = Folder.Open(StatePlace.Ensure(home.State));
-        using var file = folder.OpenOrCreateFile(FileName, 0b110_100_100);
+        using var file = StatePlace.Open(home.State, FileName);
         if (!FileLock.TryTake(file.Handle))
             return highest + 1;
         var bytes = new byte[Longest];

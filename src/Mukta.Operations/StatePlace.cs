@@ -13,29 +13,23 @@ public static class StatePlace
     /// <summary>Makes sure that it is there, and answers its path.</summary>
     /// <param name="stateFolder">The user's folder for state (XDG Base Directory specification).</param>
     /// <param name="inside">A folder inside of it; "" for itself.</param>
-    /// <exception cref="MuktaException">It cannot be made, or it is a link.</exception>
+    /// <exception cref="MuktaException">It cannot be made, it is a link, or the folder for state is not the user's.</exception>
     public static string Ensure(string stateFolder, string inside = "")
     {
-        using var rights = Rights(stateFolder);
         var anchor = stateFolder;
         while (!Directory.Exists(anchor))
             anchor = Path.GetDirectoryName(anchor)!;
-        using var folder = Folder.Open(anchor);
-        folder.EnsureFolder(Path.Join(Path.GetRelativePath(anchor, stateFolder), "mukta", inside).TrimEnd('/'), isLasting: true);
+        using var opened = new Opened(stateFolder, anchor);
+        opened.Folder.EnsureFolder(Path.Join(Path.GetRelativePath(anchor, stateFolder), "mukta", inside).TrimEnd('/'), isLasting: true);
         return PathIn(stateFolder, inside);
     }
 
     /// <summary>A path in it.</summary>
     public static string PathIn(string stateFolder, string inside) => Path.Join(stateFolder, "mukta", inside).TrimEnd('/');
 
-    /// <summary>Takes the rights with which it is read and written.</summary>
-    public static FileSystemIdentity Rights(string stateFolder)
-    {
-        var (user, group) = OwnerOf(stateFolder);
-        return FileSystemIdentity.Of(user, group);
-    }
-
-    /// <summary>The first user, from the root on, who could have changed the path to it; root if there is none, or for anybody but root.</summary>
+    /// <summary>
+    /// The first user, from the root on, who could have changed the path to it; root if there is none, or for anybody but root.
+    /// </summary>
     public static (uint User, uint Group) OwnerOf(string stateFolder)
     {
         if (CurrentUser.Number != 0)
@@ -56,11 +50,15 @@ public static class StatePlace
 
     /// <summary>Makes sure that a file in it is a regular file of its own, and no link to another. It is made if it is not there.</summary>
     /// <exception cref="MuktaException">It is something else, or cannot be made.</exception>
-    public static void EnsureFile(string stateFolder, string inside)
+    public static void EnsureFile(string stateFolder, string inside) => Open(stateFolder, inside).Dispose();
+
+    /// <summary>Opens a file in it for reading and writing, and makes it if it is not there.</summary>
+    /// <exception cref="MuktaException">It is no regular file of its own, or cannot be made.</exception>
+    public static WritableFile Open(string stateFolder, string inside)
     {
-        using var rights = Rights(stateFolder);
-        using var folder = Folder.Open(Ensure(stateFolder, Folder.ParentOf(inside)));
-        folder.OpenOrCreateFile(Path.GetFileName(inside), FileMode).Dispose();
+        Ensure(stateFolder, Folder.ParentOf(inside));
+        using var opened = new Opened(stateFolder, stateFolder);
+        return opened.Folder.OpenOrCreateFile(Inside(inside), FileMode);
     }
 
     /// <summary>True if a file in it is there and is a regular file.</summary>
@@ -68,18 +66,17 @@ public static class StatePlace
     {
         if (!Directory.Exists(stateFolder))
             return false;
-        using var rights = Rights(stateFolder);
         using var folder = Folder.Open(stateFolder);
-        return folder.Look($"mukta/{inside}") is { Kind: NodeKind.File };
+        return folder.Look(Inside(inside)) is { Kind: NodeKind.File };
     }
 
     /// <summary>Writes a whole file in it: the old one or the new one is there, also after a loss of power.</summary>
     /// <exception cref="MuktaException">It cannot be written.</exception>
     public static void WriteFile(string stateFolder, string inside, ReadOnlySpan<byte> bytes)
     {
-        using var rights = Rights(stateFolder);
-        using var folder = Folder.Open(Ensure(stateFolder, Folder.ParentOf(inside)));
-        var (name, made) = (Path.GetFileName(inside), $".{Path.GetFileName(inside)}.new");
+        Ensure(stateFolder, Folder.ParentOf(inside));
+        using var opened = new Opened(stateFolder, stateFolder);
+        var (folder, name, made) = (opened.Folder, Inside(inside), Inside(inside) + ".new");
         if (folder.Look(made) is not null)
             folder.RemoveFile(made); // From an interrupted run.
         using (var file = folder.CreateFile(made, FileMode))
@@ -89,7 +86,7 @@ public static class StatePlace
         }
 
         folder.Move(made, name, replace: true);
-        folder.Flush("");
+        folder.Flush(Folder.ParentOf(name));
     }
 
     /// <summary>Removes a file in it; nothing happens if there is none.</summary>
@@ -97,10 +94,9 @@ public static class StatePlace
     {
         if (!Directory.Exists(stateFolder))
             return;
-        using var rights = Rights(stateFolder);
-        using var folder = Folder.Open(stateFolder);
-        if (folder.Look($"mukta/{inside}") is not null)
-            folder.RemoveFile($"mukta/{inside}");
+        using var opened = new Opened(stateFolder, stateFolder);
+        if (opened.Folder.Look(Inside(inside)) is not null)
+            opened.Folder.RemoveFile(Inside(inside));
     }
 
     /// <summary>The names of the files in a folder in it.</summary>
@@ -108,17 +104,55 @@ public static class StatePlace
     {
         if (!Directory.Exists(stateFolder))
             return [];
-        using var rights = Rights(stateFolder);
         using var folder = Folder.Open(stateFolder);
-        return folder.Look($"mukta/{inside}") is { Kind: NodeKind.Folder } ? TreeWalk.NamesIn(folder, $"mukta/{inside}") : [];
+        return folder.Look(Inside(inside)) is { Kind: NodeKind.Folder } ? TreeWalk.NamesIn(folder, Inside(inside)) : [];
     }
 
     /// <summary>Reads a whole file in it.</summary>
     /// <exception cref="DiskException">It is no regular file, is too long, or cannot be read.</exception>
     public static byte[] ReadFile(string stateFolder, string inside, long most)
     {
-        using var rights = Rights(stateFolder);
         using var folder = Folder.Open(stateFolder);
-        return folder.ReadAll($"mukta/{inside}", most);
+        return folder.ReadAll(Inside(inside), most);
+    }
+
+    private static string Inside(string path) => $"mukta/{path}";
+
+    /// <summary>A folder of the user's, opened, and then the user's rights for whatever is done in it.</summary>
+    private sealed class Opened : IDisposable
+    {
+        private readonly FileSystemIdentity? rights;
+
+        public Opened(string stateFolder, string anchor)
+        {
+            var (user, group) = OwnerOf(stateFolder);
+            Folder = Folder.Open(anchor);
+            try
+            {
+                var isTheirs = Folder.Look(".")?.User == user;
+                if (user != 0 && !isTheirs && Folder.RealPath != Path.GetFullPath(anchor))
+                {
+                    throw new MuktaException(
+                        ExitCode.Blocked, "The folder for state leads to somebody else's.", PathBytes.Shown(Folder.RealPath),
+                        "Look for a link on its way with: namei -l " + PathBytes.Shown(stateFolder));
+                }
+
+                // One of root's, with no link on its way, is root's to change.
+                rights = isTheirs ? FileSystemIdentity.Of(user, group) : null;
+            }
+            catch
+            {
+                Folder.Dispose();
+                throw;
+            }
+        }
+
+        public Folder Folder { get; }
+
+        public void Dispose()
+        {
+            rights?.Dispose();
+            Folder.Dispose();
+        }
     }
 }

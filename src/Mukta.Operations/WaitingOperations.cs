@@ -1,5 +1,6 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using Mukta.Disk;
 
 namespace Mukta.Operations;
 
@@ -17,6 +18,7 @@ internal sealed partial class WaitingJson : JsonSerializerContext;
 /// The operations that wait for a restart: a small file each in <c>mukta/waiting</c> below the user's folder for state, so
 /// that every start of the program can look for them at no cost. What they have done stands in their own records.
 /// </summary>
+[OutsideReader]
 public static class WaitingOperations
 {
     private const string Place = "waiting", Suffix = ".json";
@@ -45,7 +47,8 @@ public static class WaitingOperations
         JsonSerializer.SerializeToUtf8Bytes(waiting, WaitingJson.Default.WaitingOperation));
 
     /// <summary>Forgets one that waits no more.</summary>
-    public static void Forget(OperationHome home, string operation) => StatePlace.RemoveFile(home.State, Path.Join(Place, operation + Suffix));
+    public static void Forget(OperationHome home, string operation) =>
+        StatePlace.RemoveFile(home.State, Path.Join(Place, operation + Suffix));
 
     private static WaitingOperation? Read(string stateFolder, string name)
     {

@@ -7,7 +7,8 @@ using Mukta.Tests;
 namespace Mukta.Attacks.Tests;
 
 /// <summary>
-/// A home with an install, its manifest and a profile, all of which an attacker may change, and a folder outside with canaries, which nobody
+/// A home with an install, its manifest and a profile, all of which an attacker may change, and a folder outside with canaries, which
+/// nobody
 /// may. Mukta runs as root.
 /// </summary>
 internal sealed class AttackScene : IDisposable
@@ -48,7 +49,8 @@ internal sealed class AttackScene : IDisposable
         scene.Home.CopyTree("release", "games/pier");
         scene.Home.Write("profiles/pier.yaml", Profile());
         scene.Home.Write(
-            "systemctl", Encoding.UTF8.GetBytes($"#!/bin/sh\ncase \"$*\" in *show*|*list*|*cat*) ;; *) touch {scene.Outside}/changed ;; esac\n"),
+            "systemctl", Encoding.UTF8.GetBytes(
+            $"#!/bin/sh\ncase \"$*\" in *show*|*list*|*cat*) ;; *) touch {scene.Outside}/changed ;; esac\n"),
             Scratch.Program);
         scene.Home.Write("profiles/pier.meta4", await Published.Value);
         scene.Remember();

@@ -29,7 +29,8 @@ internal static class InstallAttacks
             scene.Home.Write("release/maps/pier.pak", File.ReadAllBytes(scene.Home.At("release/maps/harbour.pak")));
             scene.Home.Flip("release/maps/pier.pak", 100);
             (await scene.MuktaAsync(
-                "manifest", "make", "release", "--product", "pier", "--release", "1.0", "--piece-size", "64KiB", "--out", "two.meta4")).Code.ShouldBe(0);
+                "manifest", "make", "release", "--product", "pier", "--release", "1.0", "--piece-size", "64KiB", "--out", "two.meta4"))
+                .Code.ShouldBe(0);
             AttackScene.Run("ln", scene.Home.At("games/pier/maps/harbour.pak"), scene.Home.At("games/pier/maps/pier.pak"));
             scene.Home.Flip("games/pier/maps/harbour.pak", 150_000);
             (await scene.MuktaAsync("repair", "games/pier", "--manifest", "two.meta4", "--from", "release", "--yes")).Code.ShouldBe(0);

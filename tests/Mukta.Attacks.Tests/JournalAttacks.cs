@@ -4,7 +4,9 @@ using System.Text;
 
 namespace Mukta.Attacks.Tests;
 
-/// <summary>Somebody who may write in an install has made an operation's journal in it, or put something else where mukta's own belongs.</summary>
+/// <summary>
+/// Somebody who may write in an install has made an operation's journal in it, or put something else where mukta's own belongs.
+/// </summary>
 internal static class JournalAttacks
 {
     private const string Id = "20260101T000000Z-abcdef";
@@ -13,28 +15,36 @@ internal static class JournalAttacks
     [
         "null", "7", "[]", "{}", """{"change":"unheard-of","path":"bin/game"}""", """{"change":"set-aside"}""",
         """{"change":"set-aside","path":null}""", """{"change":"set-aside","path":7}""", """{"change":"set-aside","path":""}""",
-        """{"change":"set-aside","path":"."}""", """{"change":"set-aside","path":".mukta/kept"}""", """{"change":"set-aside","path":{"bytes":"zz"}}""",
-        """{"change":"set-aside","path":{"bytes":"6100"}}""", """{"change":"set-aside","path":{}}""", """{"change":"placed","path":"bin/game","staged":""}""",
+        """{"change":"set-aside","path":"."}""", """{"change":"set-aside","path":".mukta/kept"}""",
+        """{"change":"set-aside","path":{"bytes":"zz"}}""",
+        """{"change":"set-aside","path":{"bytes":"6100"}}""", """{"change":"set-aside","path":{}}""",
+        """{"change":"placed","path":"bin/game","staged":""}""",
         """{"change":"placed","path":"bin/game","staged":null}""", """{"change":"replaced","path":"bin","staged":"maps"}""",
         """{"change":"renamed","path":"bin/game","from":null}""", """{"change":"renamed","path":".mukta","from":"bin"}""",
         """{"change":"swapped","path":"bin","staged":"maps","inode":-1}""",
         """{"change":"patched","path":"bin/game","staged":"bin/game","offset":-5,"length":9223372036854775807,"stagedOffset":-1,"modifiedNs":0}""",
         """{"change":"patched","path":"bin/game","staged":"bin/game","offset":9223372036854775807,"length":9223372036854775807,"stagedOffset":9223372036854775807,"modifiedNs":-1}""",
-        """{"change":"mode-set","path":"bin/game","mode":"zzz","to":"0644"}""", """{"change":"mode-set","path":"bin/game","mode":null,"to":null}""",
+        """{"change":"mode-set","path":"bin/game","mode":"zzz","to":"0644"}""",
+        """{"change":"mode-set","path":"bin/game","mode":null,"to":null}""",
         """{"change":"mode-set","path":"bin/game","mode":"99999999999999999999","to":"0644"}""",
         """{"change":"folder-removed","path":"x","mode":"17777777777","user":4294967295,"group":-1,"modifiedNs":9223372036854775807}""",
         """{"change":"folder-removed","path":"bin","mode":"0755","user":0,"group":0,"modifiedNs":0}""",
         """{"change":"folder-time","path":"","modifiedNs":-9223372036854775808}""", """{"change":"folder-made","path":"bin"}""",
-        """{"change":"copy-kept","path":"bin/game","staged":"bin"}""", """{"change":"service-changed","unit":null,"startup":null,"active":null}""",
+        """{"change":"copy-kept","path":"bin/game","staged":"bin"}""",
+        """{"change":"service-changed","unit":null,"startup":null,"active":null}""",
         """{"change":"not-done","of":99999,"reason":null}""", """{"change":"left-behind","of":-1,"reason":null}""",
-        """{"change":"step-done","step":null}""", """{"change":"noted","key":null,"text":null}""", """{"change":"area-used","place":null}""",
-        """{"change":"area-used","place":"../../outside"}""", """{"change":"area-used","place":"/etc"}""", """{"change":"waits-for-restart","boot":null}""",
-        """{"change":"undone","by":null}""", """{"change":"ended","undoes":-7}""", $$"""{"change":"set-aside","path":"{{new string('a', 5000)}}"}""",
+        """{"change":"step-done","step":null}""", """{"change":"noted","key":null,"text":null}""",
+        """{"change":"area-used","place":null}""",
+        """{"change":"area-used","place":"../../outside"}""", """{"change":"area-used","place":"/etc"}""",
+        """{"change":"waits-for-restart","boot":null}""",
+        """{"change":"undone","by":null}""", """{"change":"ended","undoes":-7}""",
+        $$"""{"change":"set-aside","path":"{{new string('a', 5000)}}"}""",
     ];
 
     private static readonly string[] OddHeaders =
     [
-        "null", "7", "{}", "[]", """{"format":"mukta.operation/2"}""", $$"""{"format":"mukta.operation/2","operation":"{{Id}}","command":null,"started":"2026-01-01T00:00:00Z","sequence":1}""",
+        "null", "7", "{}", "[]", """{"format":"mukta.operation/2"}""",
+        $$"""{"format":"mukta.operation/2","operation":"{{Id}}","command":null,"started":"2026-01-01T00:00:00Z","sequence":1}""",
         $$"""{"format":"mukta.operation/2","operation":"../../x","command":"repair","started":"2026-01-01T00:00:00Z","sequence":1}""",
         $$"""{"format":"mukta.operation/2","operation":"{{Id}}","command":"repair","started":"2026-01-01T00:00:00Z","sequence":-9223372036854775808}""",
         $$"""{"format":"mukta.operation/2","operation":"{{Id}}","command":"repair","started":"2026-01-01T00:00:00Z","sequence":9223372036854775807}""",
@@ -46,7 +56,9 @@ internal static class JournalAttacks
     public static IEnumerable<Attack> Rows { get; } =
     [
         .. Odd.SelectMany((change, i) => new[] { (IsEnded: true, Change: change), (IsEnded: false, Change: change) }.Select(v => new Attack(
-            string.Create(CultureInfo.InvariantCulture, $"journal {i}{(v.IsEnded ? "" : ", unfinished")}: {(change.Length > 70 ? change[..70] : change)}"), async scene =>
+            string.Create(
+            CultureInfo.InvariantCulture,
+            $"journal {i}{(v.IsEnded ? "" : ", unfinished")}: {(change.Length > 70 ? change[..70] : change)}"), async scene =>
             {
                 Forge(scene, Header(), $"[{change}{(v.IsEnded ? ",{\"change\":\"ended\"}" : "")}]");
                 await LivesAsync(scene);
@@ -59,7 +71,8 @@ internal static class JournalAttacks
             })),
         new("a service in an install's journal is not touched", async scene =>
         {
-            Forge(scene, Header(), """[{"change":"service-changed","unit":"ssh.service","startup":"masked","active":"inactive"},{"change":"ended"}]""");
+            Forge(scene, Header(),
+                """[{"change":"service-changed","unit":"ssh.service","startup":"masked","active":"inactive"},{"change":"ended"}]""");
             await LivesAsync(scene);
         }),
         new("an undo gives nobody a program that runs as somebody else", async scene =>
@@ -76,10 +89,13 @@ internal static class JournalAttacks
         new("somebody else's unfinished repair is not gone on with", async scene =>
         {
             scene.GiveToUser();
-            Forge(scene, Header(), """[{"change":"noted","key":"request","text":""},{"change":"placed","path":"maps/harbour.pak","staged":"x"}]""", owner: "4321:4321");
+            Forge(scene, Header(),
+                """[{"change":"noted","key":"request","text":""},{"change":"placed","path":"maps/harbour.pak","staged":"x"}]""",
+                owner: "4321:4321");
             scene.Home.Flip("games/pier/bin/game", 5);
             var before = scene.Home.Snapshot("games/pier");
-            var repair = await scene.AsUserAsync(AttackScene.User, "repair", "pier", "--profiles", "profiles", "--from", "release", "--yes");
+            var repair = await scene.AsUserAsync(
+                AttackScene.User, "repair", "pier", "--profiles", "profiles", "--from", "release", "--yes");
             if (repair.Code == 0)
                 await scene.AsUserAsync(AttackScene.User, "undo", "--profiles", "profiles", "--yes");
             scene.Home.Snapshot("games/pier").ShouldBe(before);
@@ -136,7 +152,8 @@ internal static class JournalAttacks
             AttackScene.Run("chown", "-R", owner, scene.Home.At("games/pier/.mukta"));
     }
 
-    private static Attack Own(string name, string path, Action<AttackScene, string> set) => new($"of mukta's own in the install, {name}", async scene =>
+    private static Attack Own(string name, string path, Action<AttackScene, string> set) =>
+        new($"of mukta's own in the install, {name}", async scene =>
     {
         set(scene, $"games/pier/{path}");
         await LivesAsync(scene);

@@ -11,23 +11,30 @@ internal static class ProfileAttacks
         Refused("a cache is what lets a user in", """caches: [{name: a, places: ["${home}/.ssh"]}]"""),
         Refused("leftovers are libraries", "leftovers: [/usr/lib]"),
         Refused("settings are the system's", "settings: [/etc/ssh]"),
-        Linked("a cache lies behind a link that leads outside", ".cache/pier", """caches: [{name: a, places: ["${cache}/pier/folder"]}]""", "caches", "--clear"),
+        Linked("a cache lies behind a link that leads outside", ".cache/pier", """caches: [{name: a, places: ["${cache}/pier/folder"]}]""",
+        "caches", "--clear"),
         Linked("settings lie behind a link that leads outside", ".config/pier", """settings: ["${config}/pier/folder"]""", "reset"),
         Linked("leftovers lie behind a link that leads outside", ".config/pier", """leftovers: ["${config}/pier/folder"]""", "remove"),
-        Linked("temporary files lie behind a link that leads outside", ".cache/pier", """temporary: ["${cache}/pier/canary"]""", "caches", "--clear", "temporary"),
-        Linked("shortcuts lie behind a link that leads outside", ".local/share/applications", """launch: [{entry: "${data}/applications/pier.desktop", program: bin/game}]""", "launch", "--restore"),
-        Linked("user data lies behind a link that leads outside of all places", ".local/share/pier", """user-data: ["${data}/pier/canary"]""", "reinstall"),
+        Linked("temporary files lie behind a link that leads outside", ".cache/pier", """temporary: ["${cache}/pier/canary"]""", "caches",
+        "--clear", "temporary"),
+        Linked("shortcuts lie behind a link that leads outside", ".local/share/applications",
+        """launch: [{entry: "${data}/applications/pier.desktop", program: bin/game}]""", "launch", "--restore"),
+        Linked("user data lies behind a link that leads outside of all places", ".local/share/pier",
+        """user-data: ["${data}/pier/canary"]""", "reinstall"),
         new("a title is a command", async scene =>
         {
-            scene.Home.Write("profiles/pier.yaml", AttackScene.Profile("""launch: [{entry: "${data}/applications/pier.desktop", program: bin/game}]""")
-                .Replace("title: Pier", $"title: \"$(touch {scene.Outside}/made); `touch {scene.Outside}/made`\"", StringComparison.Ordinal));
+            scene.Home.Write(
+                "profiles/pier.yaml", AttackScene.Profile("""launch: [{entry: "${data}/applications/pier.desktop", program: bin/game}]""")
+                .Replace(
+                "title: Pier", $"title: \"$(touch {scene.Outside}/made); `touch {scene.Outside}/made`\"", StringComparison.Ordinal));
             (await scene.OnAsync("launch", "--restore", "--yes")).Code.ShouldBe(0);
             await scene.OnAsync("check");
         }),
         Reads("a profile is a pipe", scene => scene.Pipe("profiles/quay.yaml")),
         Reads("a profile is a device", scene => scene.Link("profiles/quay.yaml", "/dev/zero")),
         Reads("a profile is huge", scene => scene.Sparse("profiles/quay.yaml", 1L << 30)),
-        Reads("a profile has unclosed brackets", scene => scene.Home.Write("profiles/quay.yaml", "format: [mukta.profile/1\nproduct: {quay")),
+        Reads("a profile has unclosed brackets",
+        scene => scene.Home.Write("profiles/quay.yaml", "format: [mukta.profile/1\nproduct: {quay")),
         Reads("a profile is a thousand brackets", scene => scene.Home.Write("profiles/quay.yaml", new string('[', 100_000))),
         Reads("a profile is a folder", scene => Directory.CreateDirectory(scene.Home.At("profiles/quay.yaml"))),
         Reads("a profile is noise", scene => scene.Home.Fill("profiles/quay.yaml", 100_000, 5)),

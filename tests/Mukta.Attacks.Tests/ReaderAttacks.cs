@@ -22,25 +22,31 @@ internal static class ReaderAttacks
         OfManifest("a device", scene => scene.Link("m.meta4", "/dev/zero")),
         OfManifest("huge", scene => scene.Sparse("m.meta4", 4L << 30)),
         OfManifest("noise", scene => scene.Home.Fill("m.meta4", 100_000, 5)),
-        OfManifest("of two files that are larger than anything", scene => Files(scene, (9223372036854775807, "a"), (9223372036854775807, "b"))),
+        OfManifest(
+        "of two files that are larger than anything", scene => Files(scene, (9223372036854775807, "a"), (9223372036854775807, "b"))),
         OfManifest("of a file of a negative length", scene => Files(scene, (-1, "a"))),
         OfManifest("of one name twice", scene => Files(scene, (1, "a"), (1, "a"))),
         OfManifest("of a file that is a folder too", scene => Files(scene, (1, "a"), (1, "a/b"))),
         OfManifest("deep", scene => Files(scene, (1, string.Join('/', Enumerable.Repeat("d", 2000))))),
         OfManifest("a bomb of entities", scene => scene.Home.Write(
-            "m.meta4", "<!DOCTYPE x [<!ENTITY a \"aaaaaaaaaa\"><!ENTITY b \"&a;&a;&a;&a;&a;&a;\">]><metalink xmlns=\"urn:ietf:params:xml:ns:metalink\">&b;</metalink>")),
+            "m.meta4",
+            "<!DOCTYPE x [<!ENTITY a \"aaaaaaaaaa\"><!ENTITY b \"&a;&a;&a;&a;&a;&a;\">]><metalink "
+            + "xmlns=\"urn:ietf:params:xml:ns:metalink\">&b;</metalink>")),
         .. Enumerable.Range(0, 12).Select(seed => OfManifest(
-            string.Create(CultureInfo.InvariantCulture, $"with odd bytes, seed {seed}"), scene => Mutate(scene, "profiles/pier.meta4", "m.meta4", seed))),
+            string.Create(CultureInfo.InvariantCulture, $"with odd bytes, seed {seed}"),
+            scene => Mutate(scene, "profiles/pier.meta4", "m.meta4", seed))),
         .. Enumerable.Range(0, 12).Select(seed => OfProgram(
             string.Create(CultureInfo.InvariantCulture, $"with odd bytes, seed {seed}"), path => Mutate(path, 64, seed), 0)),
         OfProgram("huge, with tables everywhere", path => Overwrite(path, 0x20, 0x28, 16 << 20), 16 << 20),
         OfProgram("one that needs itself by $ORIGIN", _ => { }, 0),
-        .. Enumerable.Range(0, 6).Select(i => new Attack(string.Create(CultureInfo.InvariantCulture, $"an outage page that is odd, {i}"), async scene =>
+        .. Enumerable.Range(0, 6).Select(
+        i => new Attack(string.Create(CultureInfo.InvariantCulture, $"an outage page that is odd, {i}"), async scene =>
         {
             byte[][] pages =
             [
                 [], "null"u8.ToArray(), "[[[[[[[["u8.ToArray(), "{\"status\":7,\"checks\":[]}"u8.ToArray(), [0xff, 0xfe, 0, 1, 2],
-                Encoding.UTF8.GetBytes("{\"status\":\"fail\",\"checks\":{\"a\":[null,{\"status\":null,\"output\":{}}],\"b\":null,\"\":[7]}}"),
+                Encoding.UTF8.GetBytes(
+                "{\"status\":\"fail\",\"checks\":{\"a\":[null,{\"status\":null,\"output\":{}}],\"b\":null,\"\":[7]}}"),
             ];
             using var page = new Server(pages[i]);
             scene.Home.Write("profiles/pier.yaml", AttackScene.Profile($"outage: {{url: \"{page.Url}\"}}"));
@@ -50,14 +56,16 @@ internal static class ReaderAttacks
         Out("is full, for JSON", "\"$MUKTA\" verify pier --profiles profiles --json > /dev/full"),
         Out("is closed", "\"$MUKTA\" verify pier --profiles profiles >&-"),
         Out("and all others are closed", "\"$MUKTA\" repair pier --profiles profiles --from release --yes >&- 2>&- <&-"),
-        Out("is a pipe that nobody reads", "{ \"$MUKTA\" verify pier --profiles profiles --json --verbose; echo $? > code; } | true; exit $(cat code)"),
+        Out("is a pipe that nobody reads",
+        "{ \"$MUKTA\" verify pier --profiles profiles --json --verbose; echo $? > code; } | true; exit $(cat code)"),
         Out("is full while it repairs", "\"$MUKTA\" repair pier --profiles profiles --from release --yes > /dev/full 2>&1"),
     ];
 
     private static Attack OfShortcut(string name, Action<AttackScene> set) => new($"a shortcut is {name}", async scene =>
     {
         set(scene);
-        scene.Home.Write("profiles/pier.yaml", AttackScene.Profile("""launch: [{entry: "${data}/applications/pier.desktop", program: bin/game}]"""));
+        scene.Home.Write(
+            "profiles/pier.yaml", AttackScene.Profile("""launch: [{entry: "${data}/applications/pier.desktop", program: bin/game}]"""));
         await scene.OnAsync("launch");
         await scene.OnAsync("check");
         await scene.OnAsync("launch", "--restore", "--yes");
@@ -69,7 +77,8 @@ internal static class ReaderAttacks
         var before = scene.Home.Snapshot("games/pier");
         (await scene.MuktaAsync("verify", "games/pier", "--manifest", "m.meta4")).Code.ShouldBeOneOf(0, 1, 2);
         await scene.MuktaAsync("manifest", "show", "m.meta4");
-        (await scene.MuktaAsync("repair", "games/pier", "--manifest", "m.meta4", "--from", "release", "--dry-run")).Code.ShouldBeOneOf(0, 2, 3, 4);
+        (await scene.MuktaAsync("repair", "games/pier", "--manifest", "m.meta4", "--from", "release", "--dry-run"))
+            .Code.ShouldBeOneOf(0, 2, 3, 4);
         scene.Home.Snapshot("games/pier").ShouldBe(before);
     });
 
@@ -92,7 +101,8 @@ internal static class ReaderAttacks
 
     private static void Files(AttackScene scene, params (long Size, string Name)[] files) => scene.Home.Write(
         "m.meta4", "<metalink xmlns=\"urn:ietf:params:xml:ns:metalink\">" + string.Concat(files.Select(f => string.Create(
-            CultureInfo.InvariantCulture, $"<file name=\"{f.Name}\"><size>{f.Size}</size><hash type=\"sha-256\">{new string('a', 64)}</hash></file>"))) + "</metalink>");
+            CultureInfo.InvariantCulture,
+            $"<file name=\"{f.Name}\"><size>{f.Size}</size><hash type=\"sha-256\">{new string('a', 64)}</hash></file>"))) + "</metalink>");
 
     private static void Mutate(AttackScene scene, string from, string to, int seed)
     {

@@ -30,7 +30,8 @@ internal static class StateAttacks
         }),
         new("notices of waiting operations are broken", async scene =>
         {
-            foreach (var (notice, i) in new[] { "", "null", "[]", "{}", "{\"operation\":null}", "{\"operation\":7}", "{\"operation\":\"../../x\",\"commandLine\":\"x\",\"boot\":\"x\"}",
+            foreach (var (notice, i) in new[] { "", "null", "[]", "{}", "{\"operation\":null}", "{\"operation\":7}",
+                "{\"operation\":\"../../x\",\"commandLine\":\"x\",\"boot\":\"x\"}",
                 "{\"operation\":\"a\",\"commandLine\":null,\"boot\":null}", "\0\0\0" }.Select((n, i) => (n, i)))
                 scene.Home.Write($"{State}/waiting/{i}.json", notice);
             await WorksAsync(scene);
@@ -41,7 +42,8 @@ internal static class StateAttacks
             scene.Home.CopyTree("release", Folder);
             scene.Home.Flip($"{Folder}/maps/harbour.pak", 7);
             (await scene.MuktaAsync("repair", Folder, "--manifest", "profiles/pier.meta4", "--from", "release", "--yes")).Code.ShouldBe(0);
-            File.ReadAllLines(scene.Home.At($"{State}/log/mukta.log")).ShouldNotContain(l => l.EndsWith("Information all is well", StringComparison.Ordinal));
+            File.ReadAllLines(scene.Home.At($"{State}/log/mukta.log"))
+                .ShouldNotContain(l => l.EndsWith("Information all is well", StringComparison.Ordinal));
         }),
     ];
 

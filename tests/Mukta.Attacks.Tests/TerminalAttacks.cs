@@ -11,35 +11,46 @@ internal static class TerminalAttacks
         new("an operation's product and command command the terminal", async scene =>
         {
             var odd = System.Text.Json.JsonEncodedText.Encode(Evil).ToString();
-            JournalAttacks.Forge(scene, JournalAttacks.Header(odd, odd, odd), """[{"change":"noted","key":"request","text":"\u001b[2J"},{"change":"ended"}]""");
+            JournalAttacks.Forge(
+                scene, JournalAttacks.Header(odd, odd, odd),
+                """[{"change":"noted","key":"request","text":"\u001b[2J"},{"change":"ended"}]""");
             await EachAsync(scene, ["held", "list", "--profiles", "profiles"], ["undo", "--profiles", "profiles", "--dry-run"]);
         }),
         new("a product's title commands the terminal", async scene =>
         {
-            scene.Home.Write("profiles/pier.yaml", AttackScene.Profile().Replace("title: Pier", "title: \"\u202eyp\u2066\u200eer\"", StringComparison.Ordinal));
+            scene.Home.Write(
+                "profiles/pier.yaml", AttackScene.Profile()
+                .Replace("title: Pier", "title: \"\u202eyp\u2066\u200eer\"", StringComparison.Ordinal));
             await EachAsync(
-                scene, ["profile", "show", "--profiles", "profiles"], ["verify", "pier", "--profiles", "profiles"], ["locate", "--profiles", "profiles"],
+                scene, ["profile", "show", "--profiles", "profiles"], ["verify", "pier", "--profiles", "profiles"],
+                ["locate", "--profiles", "profiles"],
                 ["profile", "check", "profiles/pier.yaml"], ["check", "pier", "--profiles", "profiles"]);
         }),
         new("a manifest's product and release command the terminal", async scene =>
         {
-            var manifest = File.ReadAllText(scene.Home.At("profiles/pier.meta4")).Replace(">1.0<", ">1\u202e0\u009b31m<", StringComparison.Ordinal);
+            var manifest = File.ReadAllText(scene.Home.At("profiles/pier.meta4"))
+                .Replace(">1.0<", ">1\u202e0\u009b31m<", StringComparison.Ordinal);
             scene.Home.Write("m.meta4", manifest);
             await EachAsync(scene, ["manifest", "show", "m.meta4"], ["verify", "games/pier", "--manifest", "m.meta4"]);
         }),
         new("a name in the install commands the terminal", async scene =>
         {
             scene.Home.Write($"games/pier/{Evil}", "stray");
-            await EachAsync(scene, ["verify", "games/pier", "--manifest", "profiles/pier.meta4"], ["verify", "games/pier", "--manifest", "profiles/pier.meta4", "--json"]);
+            await EachAsync(
+                scene, ["verify", "games/pier", "--manifest", "profiles/pier.meta4"],
+                ["verify", "games/pier", "--manifest", "profiles/pier.meta4", "--json"]);
         }),
         new("what is typed commands the terminal", async scene => await EachAsync(
-            scene, ["verify", Evil], [Evil], ["verify", "pier", $"--{Evil}"], ["repair", Evil, "--manifest", Evil], ["undo", Evil], ["profile", "check", Evil])),
+            scene, ["verify", Evil], [Evil], ["verify", "pier", $"--{Evil}"], ["repair", Evil, "--manifest", Evil], ["undo", Evil],
+            ["profile", "check", Evil])),
         new("a mirror sends elsewhere with words for the terminal", async scene =>
         {
             scene.Home.Flip("games/pier/maps/harbour.pak", 100);
             using var mirror = new RawServer(
                 "HTTP/1.1 302 \u001b[2JFound\r\nLocation: http://127.0.0.1:1/\u001b[2J\u009b31m\r\nContent-Length: 0\r\n\r\n"u8.ToArray());
-            await EachAsync(scene, ["repair", "pier", "--profiles", "profiles", "--from", mirror.Url, "--yes"], ["repair", "pier", "--profiles", "profiles", "--from", mirror.Url, "--yes", "--verbose"]);
+            await EachAsync(
+                scene, ["repair", "pier", "--profiles", "profiles", "--from", mirror.Url, "--yes"],
+                ["repair", "pier", "--profiles", "profiles", "--from", mirror.Url, "--yes", "--verbose"]);
         }),
     ];
 

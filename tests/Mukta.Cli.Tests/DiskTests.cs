@@ -72,7 +72,7 @@ public class DiskTests
         Need.Program($"mkfs.{kind}");
         using var game = await GameFolder.MakeAsync();
         game.Scratch.Fill("release/maps/sea.pak", 60 << 20, 8);
-        (await game.MuktaAsync("manifest", "make", "release", "--product", "gannet-post", "--out", "game.meta4")).Code.ShouldBe(0);
+        (await game.MuktaAsync("manifest", "make", "--yes", "release", "--product", "gannet-post", "--out", "game.meta4")).Code.ShouldBe(0);
         File.Delete(game.Scratch.At("game/start"));
         var answer = await Programs.RunAsync(game.Scratch, "unshare", "--mount", "bash", "-c", $$"""
             mukta() { '{{Programs.Mukta}}' "$@"; }
@@ -167,7 +167,7 @@ public class DiskTests
         Need.Root();
         var game = await GameFolder.MakeAsync();
         game.Scratch.Fill("release/maps/sea.pak", 9_000_000, 8);
-        (await game.MuktaAsync("manifest", "make", "release", "--product", "gannet-post", "--piece-size", "64KiB", "--out", "game.meta4"))
+        (await game.MuktaAsync("manifest", "make", "--yes", "release", "--product", "gannet-post", "--piece-size", "64KiB", "--out", "game.meta4"))
             .Code.ShouldBe(0);
         game.Scratch.CopyTree("release", "broken");
         File.Delete(game.Scratch.At("broken/start"));

@@ -28,7 +28,7 @@ public class ManifestTests
         using var game = await GameFolder.MakeAsync();
         var first = File.ReadAllBytes(game.Scratch.At("game.meta4"));
         await game.MuktaAsync(
-            "manifest", "make", "release", "--product", "gannet-post", "--release", "1.4.2", "--sequence", "41", "--piece-size", "65536",
+            "manifest", "make", "--yes", "release", "--product", "gannet-post", "--release", "1.4.2", "--sequence", "41", "--piece-size", "65536",
             "--out", "again.meta4");
         File.ReadAllBytes(game.Scratch.At("again.meta4")).ShouldBe(first);
     }
@@ -56,7 +56,7 @@ public class ManifestTests
         using var game = await GameFolder.MakeAsync();
         using var socket = new Socket(AddressFamily.Unix, SocketType.Stream, ProtocolType.Unspecified);
         socket.Bind(new UnixDomainSocketEndPoint(game.Scratch.At("release/chat.socket")));
-        var answer = await game.MuktaAsync("manifest", "make", "release", "--out", "new.meta4");
+        var answer = await game.MuktaAsync("manifest", "make", "--yes", "release", "--out", "new.meta4");
         answer.Code.ShouldBe(0);
         answer.Err.ShouldBe("left out: chat.socket: a socket, pipe or device\n");
     }
@@ -66,6 +66,22 @@ public class ManifestTests
     {
         using var game = await GameFolder.MakeAsync();
         foreach (var _ in new[] { 1, 2 })
-            (await game.MuktaAsync("manifest", "make", "release", "--out", "release/own.meta4")).Out.ShouldContain("5 files");
+            (await game.MuktaAsync("manifest", "make", "--yes", "release", "--out", "release/own.meta4")).Out.ShouldContain("5 files");
+    }
+
+    [Fact]
+    public async Task A_manifest_that_is_there_is_replaced_only_if_that_is_said_and_an_id_is_one()
+    {
+        using var game = await GameFolder.MakeAsync();
+        var before = File.ReadAllBytes(game.Scratch.At("game.meta4"));
+        var refused = await game.MuktaAsync("manifest", "make", "release", "--out", "game.meta4");
+        refused.Code.ShouldBe(2);
+        refused.Err.ShouldContain("--yes");
+        File.ReadAllBytes(game.Scratch.At("game.meta4")).ShouldBe(before);
+        (await game.MuktaAsync("manifest", "make", "release", "--out", "game.meta4", "--yes")).Code.ShouldBe(0);
+        File.ReadAllBytes(game.Scratch.At("game.meta4")).ShouldNotBe(before);
+        foreach (var odd in new[] { "A B", "Pier", "7up", "", "../x" })
+            (await game.MuktaAsync("manifest", "make", "release", "--out", "other.meta4", "--product", odd)).Code.ShouldBe(2, odd);
+        File.Exists(game.Scratch.At("other.meta4")).ShouldBeFalse();
     }
 }

@@ -143,7 +143,7 @@ public class SourceTests
         game.Scratch.Fill("newer/maps/lagoon.pak", 10_000, 9);
         File.Delete(game.Scratch.At("newer/sound/gulls bank"));
         (await game.MuktaAsync(
-            "manifest", "make", "newer", "--product", "gannet-post", "--release", "1.5.0", "--sequence", "42", "--piece-size", "64KiB",
+            "manifest", "make", "--yes", "newer", "--product", "gannet-post", "--release", "1.5.0", "--sequence", "42", "--piece-size", "64KiB",
             "--out", "newer.meta4")).Code.ShouldBe(0);
         var compared = await game.MuktaAsync("manifest", "compare", "game.meta4", "newer.meta4");
         compared.Code.ShouldBe(0, compared.Err);

@@ -21,7 +21,12 @@ internal static class ManifestMakeCommand
     public static Command Build()
     {
         var folder = new Argument<string>("DIR") { Description = "The folder that holds the release's files." };
-        var product = new Option<string?>("--product") { Description = "The product's id, such as gannet-post.", HelpName = "ID" };
+        var product = new Option<string?>("--product")
+        {
+            Description = "The product's id, such as gannet-post.",
+            HelpName = "ID",
+            CustomParser = Product,
+        };
         var release = new Option<string?>("--release")
         {
             Description = "The release's version for people, such as 1.4.2.",
@@ -47,9 +52,10 @@ internal static class ManifestMakeCommand
             DefaultValueFactory = _ => ManifestRequest.UsualPieceLength,
         };
         var output = new Option<string>("--out") { Description = "The manifest to write.", HelpName = "FILE", Required = true };
+        var yes = CommonOptions.Yes();
         var command = new ExampleCommand("make", "Make the manifest of a folder. The same tree gives the same bytes.", Examples)
         {
-            folder, product, release, sequence, expires, bases, pieceSize, output,
+            folder, product, release, sequence, expires, bases, pieceSize, output, yes,
         };
         command.SetAction(async (parsed, cancel) =>
         {
@@ -63,8 +69,11 @@ internal static class ManifestMakeCommand
                 Bases = [.. (parsed.GetValue(bases) ?? []).Select(Base)],
                 PieceLength = parsed.GetValue(pieceSize),
             };
-            return await RunAsync(
-                session, parsed.GetRequiredValue(folder), request, parsed.GetRequiredValue(output), cancel).ConfigureAwait(false);
+            var file = parsed.GetRequiredValue(output);
+            if (File.Exists(file) && !parsed.GetValue(yes) && !await Question.IsAnsweredYesAsync(
+                session, $"Replace {PathBytes.Shown(file)}?", cancel).ConfigureAwait(false))
+                return (int)ExitCode.Problems;
+            return await RunAsync(session, parsed.GetRequiredValue(folder), request, file, cancel).ConfigureAwait(false);
         });
         return command;
     }
@@ -110,6 +119,15 @@ internal static class ManifestMakeCommand
             ExitCode.BadInput, "This base URL is no http or https URL.", text, "Name a URL such as https://mirror.example/gannet-post.");
 
     private static long Size(ArgumentResult result) => SizeText.Parse(result, "piece size", 1 << 10, 1 << 30);
+
+    private static string? Product(ArgumentResult result)
+    {
+        var text = result.Tokens.Single().Value;
+        if (Mukta.Products.Profile.IsId(text))
+            return text;
+        result.AddError($"'{text}' is no product id: that is made of lower-case letters, digits and hyphens, and begins with a letter");
+        return null;
+    }
 
     private static DateTimeOffset? Date(ArgumentResult result)
     {

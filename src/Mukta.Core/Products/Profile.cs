@@ -16,6 +16,11 @@ public enum ProductKind
 /// <summary>How one product is laid out and looked after. Read from YAML; every key is described in docs/profile.md.</summary>
 public sealed record Profile
 {
+    /// <summary>True for what a product's id may be: lower-case letters, digits and hyphens, a letter first, 64 at most.</summary>
+    public static bool IsId(string text) =>
+        text.Length is > 0 and <= 64 && char.IsAsciiLetterLower(text[0])
+        && text.All(c => char.IsAsciiLetterLower(c) || char.IsAsciiDigit(c) || c == '-');
+
     /// <summary>The product's id: lower-case letters, digits and hyphens.</summary>
     public required string Product { get; init; }
 

@@ -117,7 +117,7 @@ public sealed class ProfileCatalog
         ExitCode.BadInput,
         $"There is no profile for the product "
         + $"\"{Disk.PathBytes.Shown(product)}\"{Nearest.HintOrEnd(product, byProduct.Keys)}",
-        string.Join("\n", faults.Count > 0 ? faults.Select(f => f.Where) : Folders),
+        faults.Count > 0 ? string.Join("\n", faults.Select(f => f.Where)) : string.Join(", ", Folders),
         faults.Count > 0 ? "It may be one of those that cannot be used. Look at them with: mukta profile check FILE"
         : "Name the folder that holds its profile with --profiles, or the install's folder instead of a product.");
 

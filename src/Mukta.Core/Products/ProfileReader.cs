@@ -4,6 +4,7 @@ using Mukta.Disk;
 namespace Mukta.Products;
 
 /// <summary>Reads a profile, strictly: what it does not know, it refuses, with line, column and the nearest known key.</summary>
+[OutsideReader]
 public static class ProfileReader
 {
     /// <summary>What the key <c>format</c> has to say.</summary>
@@ -20,7 +21,7 @@ public static class ProfileReader
     {
         try
         {
-            using var stream = InputFile.Open(path);
+            using var stream = InputFile.Open(path, InputFile.AnyLength);
             if (stream.Length > LongestFile)
                 throw new ProfileFault($"A profile has at most {LongestFile} bytes; this file has {stream.Length}.", path, 1, 1);
             using var text = new StreamReader(stream, new UTF8Encoding(false, throwOnInvalidBytes: true));
@@ -79,8 +80,7 @@ public static class ProfileReader
     private static string Id(ProfileFields fields)
     {
         var id = fields.RequiredText("product");
-        return id.Length <= 64 && char.IsAsciiLetterLower(id[0])
-            && id.All(c => char.IsAsciiLetterLower(c) || char.IsAsciiDigit(c) || c == '-')
+        return Profile.IsId(id)
             ? id
             : throw fields.Fault(
             "product", $"The product's id \"{Disk.PathBytes.Shown(id)}\" is not made of lower-case letters, digits and hyphens.");

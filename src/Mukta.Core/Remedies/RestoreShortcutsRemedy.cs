@@ -21,7 +21,9 @@ public sealed record ShortcutsOutcome(string? Operation, IReadOnlyList<ChangedEn
     : IOperationOutcome
 {
     /// <inheritdoc/>
-    public ExitCode Code => Changed.All(c => c.Failure is null) && !LaunchFindings.Of(After).Any() ? ExitCode.Done : ExitCode.Blocked;
+    public ExitCode Code =>
+        Changed.Any(c => c.Failure is not null) || LaunchFindings.Of(After).Any(f => f.Remedy == Host.Checks.Remedy.RestoreLaunch)
+        ? ExitCode.Blocked : LaunchFindings.Of(After).Any() ? ExitCode.Problems : ExitCode.Done;
 }
 
 /// <summary>Brings shortcuts to what the profile asks for; what the user added stays.</summary>

@@ -75,7 +75,7 @@ public sealed class SetupRemedy(RemedyTarget target, string action, OperationToo
         if (!IsInterrupted)
         {
             using var install = Folder.Open(target.Installs[0]);
-            SetupRunner.Prove(install, setup, target.NeededManifest, cancel);
+            ProvenProgram.Open(install, setup.Program, target.NeededManifest, cancel).Dispose();
         }
 
         return Task.FromResult(new SetupPlan(target.Installs[0], action, setup, how));

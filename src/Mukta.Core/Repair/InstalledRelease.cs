@@ -7,6 +7,7 @@ namespace Mukta.Repair;
 /// The manifest of the release that a repair has brought an install to, kept in Mukta's own folder there: so that the next
 /// release's repair knows which files are left over from it, and which are the user's.
 /// </summary>
+[OutsideReader]
 public static class InstalledRelease
 {
     private const string File = ManifestPath.OwnFolder + "/installed.meta4";
@@ -18,7 +19,7 @@ public static class InstalledRelease
         {
             if (install.Look(File) is not { Kind: NodeKind.File })
                 return null;
-            using var stream = new FileStream(install.OpenRead(File), FileAccess.Read);
+            using var stream = install.OpenStream(File, MetalinkNames.LongestFile);
             var before = MetalinkReader.Read(stream, File);
             return (before.Product, before.Release, before.Sequence) == (manifest.Product, manifest.Release, manifest.Sequence)
                 || before.Product != manifest.Product ? null : before;

@@ -1,5 +1,6 @@
 using System.ComponentModel;
 using System.Diagnostics;
+using Microsoft.Win32.SafeHandles;
 using Mukta.Disk;
 using Mukta.Hashing;
 using Mukta.Host.Services;
@@ -50,22 +51,6 @@ public sealed class SetupRunner(IServiceControl services, TimeProvider time)
     /// <summary>The number of the machine's present start (random(4), boot_id).</summary>
     public static string Boot => File.ReadAllText("/proc/sys/kernel/random/boot_id").Trim();
 
-    /// <summary>Proves that the program is the published one.</summary>
-    /// <exception cref="MuktaException">It is not, or the manifest does not list it.</exception>
-    public static void Prove(Folder install, SetupProgram setup, Manifest manifest, CancellationToken cancel)
-    {
-        var file = manifest.Files.FirstOrDefault(f => f.Path == setup.Program) ?? throw new MuktaException(
-            ExitCode.NotTrusted, "The manifest does not list the setup program, so nothing vouches for it and it is not run.",
-            PathBytes.Shown(Path.Join(install.Path, setup.Program)), "Check the profile's key setup: program.");
-        if (!IsPublished(install, file, cancel))
-        {
-            throw new MuktaException(
-                ExitCode.NotTrusted, "The setup program is not the published one, so it is not run.",
-                PathBytes.Shown(Path.Join(install.Path, setup.Program)),
-                $"Bring it back first with: mukta repair {manifest.Product ?? "PRODUCT"}");
-        }
-    }
-
     /// <summary>True if a file is in an install with the published bytes.</summary>
     public static bool IsPublishedIn(string install, ManifestFile file)
     {
@@ -78,18 +63,26 @@ public sealed class SetupRunner(IServiceControl services, TimeProvider time)
     {
         try
         {
-            if (install.Look(file.Path) is not { Kind: NodeKind.File } found || found.Size != file.Size)
+            if (install.Look(file.Path) is not { Kind: NodeKind.File })
                 return false;
             using var handle = install.OpenRead(file.Path);
-            using var hasher = new PieceHasher();
-            return OpenFileRanges.Proven(handle, file.Proof, file.Size, [.. Enumerable.Range(0, file.PieceCount)], cancel)
-                .Count == file.PieceCount
-                && (file.AlsoProve is not { } whole || hasher.Proves(handle, 0, file.Size, whole.Kind, whole.Digest, null, cancel));
+            return IsPublished(handle, file, cancel);
         }
         catch (Exception e) when (e is IOException or DiskException)
         {
             return false;
         }
+    }
+
+    /// <summary>True where an open file has the published bytes.</summary>
+    internal static bool IsPublished(SafeFileHandle handle, ManifestFile file, CancellationToken cancel)
+    {
+        if (RandomAccess.GetLength(handle) != file.Size)
+            return false;
+        using var hasher = new PieceHasher();
+        return OpenFileRanges.Proven(handle, file.Proof, file.Size, [.. Enumerable.Range(0, file.PieceCount)], cancel)
+            .Count == file.PieceCount
+            && (file.AlsoProve is not { } whole || hasher.Proves(handle, 0, file.Size, whole.Kind, whole.Digest, null, cancel));
     }
 
     /// <summary>Proves the program, runs it, and looks whether what it says is true.</summary>
@@ -102,9 +95,9 @@ public sealed class SetupRunner(IServiceControl services, TimeProvider time)
     public async Task<SetupOutcome> RunAsync(Folder install, SetupProgram setup, string action, Manifest manifest, CancellationToken cancel)
     {
         var how = setup.Actions[action];
-        Prove(install, setup, manifest, cancel);
+        using var program = ProvenProgram.Open(install, setup.Program, manifest, cancel);
         var started = time.GetTimestamp();
-        var (code, lines) = await RunAsync(install, setup, how, cancel).ConfigureAwait(false);
+        var (code, lines) = await RunAsync(install, program, how, cancel).ConfigureAwait(false);
         var elapsed = time.GetElapsedTime(started);
         var end = code is not { } given ? SetupEnd.HungUp : how.Done.Contains(given) ? SetupEnd.Done
             : how.Restart.Contains(given) ? SetupEnd.NeedsRestart : SetupEnd.Failed;
@@ -135,10 +128,10 @@ public sealed class SetupRunner(IServiceControl services, TimeProvider time)
     }
 
     private static async Task<(int? Code, IReadOnlyList<string> Lines)> RunAsync(
-        Folder install, SetupProgram setup, SetupAction how, CancellationToken cancel)
+        Folder install, ProvenProgram program, SetupAction how, CancellationToken cancel)
     {
-        var program = Path.Join(install.RealPath, setup.Program);
-        var start = new ProcessStartInfo(program, how.Arguments)
+        program.RefuseChanged();
+        var start = new ProcessStartInfo(program.ToRun, how.Arguments)
         {
             WorkingDirectory = install.RealPath,
             RedirectStandardInput = true,
@@ -154,7 +147,7 @@ public sealed class SetupRunner(IServiceControl services, TimeProvider time)
         catch (Win32Exception e)
         {
             throw new MuktaException(
-                ExitCode.Blocked, $"The setup program cannot be started: {e.Message.TrimEnd('.')}.", PathBytes.Shown(program),
+                ExitCode.Blocked, $"The setup program cannot be started: {e.Message.TrimEnd('.')}.", PathBytes.Shown(program.Path),
                 "Is it a program for this machine, and may it be executed? mukta check and mukta verify tell.", e);
         }
 

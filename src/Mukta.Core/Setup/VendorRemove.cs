@@ -56,7 +56,7 @@ public sealed class VendorRemove(IServiceControl services, TimeProvider time)
     private async Task RunAsync(
         Operation operation, Folder folder, string install, Profile profile, Manifest manifest, CancellationToken cancel)
     {
-        SetupRunner.Prove(folder, profile.Setup!, manifest, cancel);
+        ProvenProgram.Open(folder, profile.Setup!.Program, manifest, cancel).Dispose();
         operation.Done(Step(Removing, install));
         var outcome = await new SetupRunner(services, time)
             .RunAsync(folder, profile.Setup!, "remove", manifest, cancel).ConfigureAwait(false);

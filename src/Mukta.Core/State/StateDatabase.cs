@@ -8,6 +8,7 @@ namespace Mukta.State;
 /// Mukta's own memory of a machine: SQLite, <c>mukta/state.db</c> below its user's folder for state. Everything in it can be
 /// found out again from what is on the disk.
 /// </summary>
+[OutsideReader]
 public sealed class StateDatabase : IDisposable
 {
     /// <summary>What brings a database from each version to the next; its number is kept in user_version.</summary>
@@ -108,7 +109,7 @@ public sealed class StateDatabase : IDisposable
         {
             return act(command);
         }
-        catch (Exception e) when (e is SqliteException or InvalidCastException or FormatException or OverflowException)
+        catch (Exception e) when (e is SqliteException or InvalidOperationException or InvalidCastException or FormatException or OverflowException or ArgumentException)
         {
             throw Failure(connection.DataSource, e);
         }
@@ -133,7 +134,8 @@ public sealed class StateDatabase : IDisposable
     private static StateDatabase Open(string stateFolder, SqliteOpenMode mode)
     {
         var path = StatePlace.PathIn(stateFolder, FileName);
-        var rights = StatePlace.Rights(stateFolder); // Held until it is closed: SQLite opens files when it likes.
+        var (user, group) = StatePlace.OwnerOf(stateFolder);
+        var rights = FileSystemIdentity.Of(user, group); // Held until it is closed: SQLite opens files when it likes.
         SqliteConnection? connection = null;
         try
         {
@@ -154,7 +156,8 @@ public sealed class StateDatabase : IDisposable
             {
                 throw new MuktaException(
                     ExitCode.Blocked, "The library of SQLite cannot be loaded, so nothing is remembered.",
-                    Path.Join(AppContext.BaseDirectory, "libe_sqlite3.so"), "Put it beside the program, from the package that mukta came in.", e);
+                    Path.Join(AppContext.BaseDirectory, "libe_sqlite3.so"),
+                    "Put it beside the program, from the package that mukta came in.", e);
             }
 
             throw;
@@ -179,7 +182,8 @@ public sealed class StateDatabase : IDisposable
     }
 
     private int Version() =>
-        With("PRAGMA user_version", c => Convert.ToInt32(c.ExecuteScalar(), System.Globalization.CultureInfo.InvariantCulture)) is var version
+        With("PRAGMA user_version", c => Convert.ToInt32(
+        c.ExecuteScalar(), System.Globalization.CultureInfo.InvariantCulture)) is var version
         && version <= Steps.Length ? version
         : throw new MuktaException(
             ExitCode.BadInput, "A newer version of mukta has made this state database.", connection.DataSource,

@@ -21,10 +21,13 @@ public sealed record ArchivedData(int Files, long Bytes);
 /// refused if it does not rest.
 /// </summary>
 /// <param name="root">What the names are relative to.</param>
+[OutsideReader]
 internal sealed class UserDataArchive(Folder root)
 {
     /// <summary>The list of hashes, the last entry of an archive.</summary>
     public const string ListName = "checksums.sha256";
+
+    private const long LongestList = 1L << 30;
 
     private const string TimeKey = "MUKTA.mtime", NameKey = "MUKTA.name", LinkKey = "MUKTA.link";
     private const int MostTries = 3, OwnerOnly = 0b110_000_000;
@@ -90,7 +93,9 @@ internal sealed class UserDataArchive(Folder root)
             {
                 if (entry.Name == ListName)
                 {
-                    using var text = new StreamReader(entry.DataStream!, Encoding.UTF8, leaveOpen: true);
+                    if (entry.Length > LongestList || entry.DataStream is null)
+                        throw Damaged(path);
+                    using var text = new StreamReader(entry.DataStream, Encoding.UTF8, leaveOpen: true);
                     list = text.ReadToEnd();
                     return;
                 }
@@ -112,12 +117,25 @@ internal sealed class UserDataArchive(Folder root)
     /// <summary>Goes through the entries of an archive.</summary>
     public void Each(string path, Action<TarEntry> act, CancellationToken cancel)
     {
-        using var stream = new FileStream(root.OpenRead(path), FileAccess.Read, 1 << 20);
+        using var file = root.OpenStream(path, InputFile.AnyLength);
+        using var stream = new BufferedStream(file, 1 << 20);
         using var tar = new TarReader(stream);
-        while (tar.GetNextEntry() is { } entry)
+        while (Next() is { } entry)
         {
             cancel.ThrowIfCancellationRequested();
             act(entry);
+        }
+
+        TarEntry? Next()
+        {
+            try
+            {
+                return tar.GetNextEntry();
+            }
+            catch (Exception e) when (e is not (DiskException or IOException and not EndOfStreamException or OutOfMemoryException))
+            {
+                throw Damaged(path, e); // The reader fails in many ways over what is no archive.
+            }
         }
     }
 

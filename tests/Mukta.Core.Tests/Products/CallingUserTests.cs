@@ -37,6 +37,7 @@ public class CallingUserTests
         Need.Root();
         using var scratch = new Scratch();
         using var root = Folder.Open(scratch.Root);
+        root.SetMode(".", 0b111_101_101);
         Directory.CreateDirectory(scratch.At("home"));
         root.SetOwner("home", 1234, 1235);
         StateDatabase.Open(scratch.At("home/.local/state")).Dispose();

@@ -14,11 +14,11 @@ public sealed class ReinstallCrashTests
 {
     [Fact]
     public void After_a_crash_at_any_point_the_old_or_the_new_install_works_and_the_same_reinstall_ends_and_undo_brings_everything_back() =>
-        CrashPoints.ForEach(() => new Scene(hasSetup: false), changes: 219, undoChanges: 67);
+        CrashPoints.ForEach(() => new Scene(hasSetup: false), changes: 219, undoChanges: 66);
 
     [Fact]
     public void With_a_vendors_remove_and_install_the_same_reinstall_ends_after_a_crash_at_any_point_and_undo_brings_everything_back() =>
-        CrashPoints.ForEach(() => new Scene(hasSetup: true), changes: 281, undoChanges: 77);
+        CrashPoints.ForEach(() => new Scene(hasSetup: true), changes: 281, undoChanges: 76);
 
     /// <summary>An install that is replaced by a clean copy.</summary>
     private sealed class Scene(bool hasSetup) : ICrashScene

@@ -53,6 +53,54 @@ public sealed class SetupRunnerTests : IDisposable
     }
 
     [Fact]
+    public async Task What_is_run_is_what_was_proven_whatever_takes_its_place_meanwhile()
+    {
+        scratch.Write("game/bin/setup", File.ReadAllBytes("/bin/true"), Scratch.Program);
+        scratch.Write("game/data/key", "published");
+        scratch.Write("good", File.ReadAllBytes("/bin/true"), Scratch.Program);
+        scratch.Write("evil", File.ReadAllBytes("/usr/bin/touch"), Scratch.Program);
+        using var folder = Folder.Open(scratch.At("game"));
+        var manifest = ManifestMaker.Make(
+            folder, new ManifestRequest { PieceLength = 65536 }, null, TestContext.Current.CancellationToken).Manifest;
+        var setup = new SetupProgram(
+            "bin/setup", new Dictionary<string, SetupAction>
+            {
+                ["repair"] = new([scratch.At("canary")], TimeSpan.FromSeconds(30), [0], []),
+            },
+            new SetupResult([], []));
+        using var stopping = new CancellationTokenSource();
+        var swapping = Task.Run(() =>
+        {
+            while (!stopping.IsCancellationRequested)
+            {
+                foreach (var next in new[] { "evil", "good" })
+                {
+                    File.Copy(scratch.At(next), scratch.At("next"), overwrite: true);
+                    File.Move(scratch.At("next"), scratch.At("game/bin/setup"), overwrite: true);
+                }
+            }
+        }, TestContext.Current.CancellationToken);
+        var runs = 0;
+        for (var i = 0; i < 300; i++)
+        {
+            try
+            {
+                await new SetupRunner(new FakeServices(), TimeProvider.System)
+                    .RunAsync(folder, setup, "repair", manifest, TestContext.Current.CancellationToken);
+                runs++;
+            }
+            catch (MuktaException e)
+            {
+                e.Code.ShouldBe(ExitCode.NotTrusted);
+            }
+        }
+
+        await stopping.CancelAsync();
+        await swapping;
+        File.Exists(scratch.At("canary")).ShouldBeFalse($"{runs} runs were of the published program");
+    }
+
+    [Fact]
     public async Task It_is_run_only_while_its_bytes_are_the_published_ones()
     {
         var (setup, manifest) = Made("touch run", TimeSpan.FromSeconds(30));

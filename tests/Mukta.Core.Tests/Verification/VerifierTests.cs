@@ -120,7 +120,7 @@ public sealed class VerifierTests : IDisposable
     public void A_lost_right_to_execute_is_a_wrong_mode()
     {
         File.SetUnixFileMode(Disk.At("install/bin/game"), Scratch.Usual);
-        Only<WrongMode>().Found.ShouldBe(Convert.ToInt32("644", 8));
+        Only<WrongMode>().Found.Mode.ShouldBe(Convert.ToInt32("644", 8));
     }
 
     [Fact]

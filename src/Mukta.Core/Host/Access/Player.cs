@@ -22,8 +22,11 @@ public enum Right
 /// </summary>
 /// <param name="User">The user's number.</param>
 /// <param name="Groups">The numbers of the groups that the user is in.</param>
+[OutsideReader]
 public sealed record Player(uint User, IReadOnlySet<uint> Groups)
 {
+    private const long LongestAccountList = 16 << 20;
+
     /// <summary>The player of a machine.</summary>
     /// <exception cref="MuktaException">There is no such home.</exception>
     public static Player Of(Machine machine)
@@ -55,9 +58,10 @@ public sealed record Player(uint User, IReadOnlySet<uint> Groups)
     {
         try
         {
-            return File.ReadAllLines(machine.At(file));
+            using var text = new StreamReader(InputFile.Open(machine.At(file), LongestAccountList));
+            return text.ReadToEnd().Split('\n');
         }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or DiskException)
         {
             return []; // Then the home's own group is all that is known.
         }

@@ -7,6 +7,7 @@ namespace Mukta.Host.Launching;
 /// A launch entry: a <c>.desktop</c> file (freedesktop Desktop Entry specification 1.5). Keeps every line that it is not told
 /// to change, comments and other groups too.
 /// </summary>
+[OutsideReader]
 public sealed class DesktopEntry
 {
     /// <summary>A longer file is not read.</summary>
@@ -43,7 +44,7 @@ public sealed class DesktopEntry
     {
         try
         {
-            using var stream = InputFile.Open(path);
+            using var stream = InputFile.Open(path, InputFile.AnyLength);
             if (stream.Length <= LongestFile)
                 return Parse(new StreamReader(stream, Encoding.UTF8).ReadToEnd(), out fault);
             fault = $"is larger than {LongestFile >> 20} MiB";

@@ -17,7 +17,7 @@ public static class LaunchFindings
     /// <param name="title">The product's name, for an entry that is made anew.</param>
     public static string? Restored(LaunchEntry entry, string title)
     {
-        if (entry.Asked is not { } asked || entry.IsBlocked || !Of(entry).Any())
+        if (entry.Asked is not { } asked || entry.IsBlocked || !Of(entry).Any(f => f.Remedy == Remedy.RestoreLaunch))
             return null;
         var old = entry.Entry ?? DesktopEntry.New(title);
         var exec = old.Exec;
@@ -57,6 +57,12 @@ public static class LaunchFindings
                 FindingKind.LaunchProgram,
                 $"starts {PathBytes.Shown(exec.Program)}{(entry.ProgramIsThere ? ", another program" : ", which is not there")}",
                 entry.ProgramIsThere ? Verdict.Attention : Verdict.Bad));
+        }
+        else if (!entry.ProgramIsThere)
+        {
+            found.Add(new(
+                FindingKind.LaunchProgram, Verdict.Bad, entry.Path, $"{name} starts {PathBytes.Shown(exec.Program)}, which is not there",
+                Remedy.Repair));
         }
 
         if (asked.Arguments.Where(a => !exec.Arguments.Contains(ExecLine.Argument(a))).ToList() is { Count: > 0 } missing)

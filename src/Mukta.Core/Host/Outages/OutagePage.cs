@@ -1,4 +1,5 @@
 using System.Text.Json;
+using Mukta.Disk;
 
 namespace Mukta.Host.Outages;
 
@@ -28,6 +29,7 @@ public sealed record OutageCheck(string Name, ServiceHealth Health, string? Outp
 /// <param name="Health">The whole.</param>
 /// <param name="Note">What the vendor says of it; null for nothing.</param>
 /// <param name="Checks">The parts.</param>
+[OutsideReader]
 public sealed record OutagePage(ServiceHealth Health, string? Note, IReadOnlyList<OutageCheck> Checks)
 {
     private const int MostChecks = 1000, LongestText = 300;
@@ -57,7 +59,7 @@ public sealed record OutagePage(ServiceHealth Health, string? Note, IReadOnlyLis
 
             return new OutagePage(health, Text(root, "output") ?? Text(root, "description"), checks);
         }
-        catch (JsonException)
+        catch (Exception e) when (e is JsonException or InvalidOperationException) // The latter for text that is no UTF-8.
         {
             return null;
         }

@@ -48,10 +48,17 @@ public sealed class ProcessEnder(ProcessTable table, TimeProvider time)
         {
             foreach (var process in processes)
             {
-                if (Untouchable(process) is { } never)
-                    answers[process.Pid] = never;
-                else if (Hold(process) is { } handle)
-                    held.Add((process, handle));
+                try
+                {
+                    if (Untouchable(process) is { } never)
+                        answers[process.Pid] = never;
+                    else if (Hold(process) is { } handle)
+                        held.Add((process, handle));
+                }
+                catch (DiskException)
+                {
+                    answers[process.Pid] = "cannot be told apart from another that may get its number, so it was left alone";
+                }
             }
 
             Signal(held, Terminate, answers);

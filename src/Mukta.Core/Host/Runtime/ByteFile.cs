@@ -11,7 +11,7 @@ namespace Mukta.Host.Runtime;
 /// <param name="isLittle">True for the least significant byte first.</param>
 internal sealed class ByteFile(SafeFileHandle file, bool isLittle)
 {
-    private const int LongestRead = 16 << 20;
+    private const int LongestRead = 16 << 20, LongestName = 4096;
     private readonly long length = RandomAccess.GetLength(file);
 
     /// <summary>Bytes at a place.</summary>
@@ -44,8 +44,8 @@ internal sealed class ByteFile(SafeFileHandle file, bool isLittle)
     /// <exception cref="FormatException">It does not begin or end in the table.</exception>
     public static string Name(ReadOnlySpan<byte> table, ulong at)
     {
-        if (at >= (ulong)table.Length || table[(int)at..].IndexOf((byte)0) is var end && end < 0)
-            throw new FormatException("a name lies beyond the end of its table");
+        if (at >= (ulong)table.Length || table[(int)at..].IndexOf((byte)0) is var end && end is < 0 or > LongestName)
+            throw new FormatException("a name lies beyond the end of its table, or is longer than any");
         return Encoding.Latin1.GetString(table.Slice((int)at, end));
     }
 }

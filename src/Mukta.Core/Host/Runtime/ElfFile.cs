@@ -1,4 +1,5 @@
 using Microsoft.Win32.SafeHandles;
+using Mukta.Disk;
 
 namespace Mukta.Host.Runtime;
 
@@ -12,6 +13,7 @@ public sealed record VersionNeed(string Library, string Version, bool IsWeak);
 /// What an ELF program or library says of itself to the dynamic loader (System V ABI, generic part; versions: the Linux
 /// Standard Base, "Symbol Versioning"). Offsets, counts and lengths are bounded: a hostile file is refused.
 /// </summary>
+[OutsideReader]
 public sealed record ElfFile
 {
     private const int DynamicSegment = 2, LoadSegment = 1, InterpreterSegment = 3;

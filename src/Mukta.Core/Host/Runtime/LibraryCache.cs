@@ -1,4 +1,5 @@
 using Microsoft.Win32.SafeHandles;
+using Mukta.Disk;
 
 namespace Mukta.Host.Runtime;
 
@@ -6,9 +7,10 @@ namespace Mukta.Host.Runtime;
 /// The loader's own index, <c>/etc/ld.so.cache</c>, as the GNU C library writes it since version 2.2 (header
 /// "glibc-ld.so.cache1.1", possibly behind the older kind). Bounded: an impossible one counts as empty.
 /// </summary>
+[OutsideReader]
 internal static class LibraryCache
 {
-    private const int MostEntries = 1 << 18, HeaderLength = 48, EntryLength = 24, OldHeaderLength = 16, OldEntryLength = 12;
+    private const int MostEntries = 1 << 16, HeaderLength = 48, EntryLength = 24, OldHeaderLength = 16, OldEntryLength = 12;
 
     /// <summary>The paths of libraries by their names, in the loader's order.</summary>
     public static ILookup<string, string> Read(SafeFileHandle file)

@@ -84,7 +84,11 @@ public sealed class LibrarySearch(Machine machine)
     private IEnumerable<string> Candidates(string name, Loaded by, ElfFile program, string libraryPath)
     {
         if (name.Contains('/', StringComparison.Ordinal))
-            return [Path.IsPathRooted(name) ? name : Path.Join(Path.GetDirectoryName(by.Path), name)];
+        {
+            return [Expanded(name, by.Path, program) is var path && Path.IsPathRooted(path) ? path
+                : Path.Join(Path.GetDirectoryName(by.Path), path)];
+        }
+
         var folders = new List<string>();
         for (var loader = by.Elf.RunPath.Count > 0 ? null : by; loader is not null; loader = loader.By)
         {
@@ -143,10 +147,10 @@ public sealed class LibrarySearch(Machine machine)
         ElfFile? elf = null;
         try
         {
-            using var file = File.OpenHandle(Real(path));
-            elf = ElfFile.IsElf(file) ? ElfFile.Read(file) : null;
+            using var file = InputFile.Open(Real(path), InputFile.AnyLength);
+            elf = ElfFile.IsElf(file.SafeFileHandle) ? ElfFile.Read(file.SafeFileHandle) : null;
         }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException or FormatException or OverflowException)
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or DiskException or FormatException or OverflowException)
         {
             // What cannot be opened, the loader passes over as well.
         }
@@ -163,10 +167,10 @@ public sealed class LibrarySearch(Machine machine)
     {
         try
         {
-            using var file = File.OpenHandle(machine.At("/etc/ld.so.cache"));
-            return LibraryCache.Read(file);
+            using var file = InputFile.Open(machine.At("/etc/ld.so.cache"), InputFile.AnyLength);
+            return LibraryCache.Read(file.SafeFileHandle);
         }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or DiskException)
         {
             return Array.Empty<string>().ToLookup(p => p);
         }

@@ -1,4 +1,5 @@
 using Microsoft.Win32.SafeHandles;
+using Mukta.Disk;
 
 namespace Mukta.Host.Runtime;
 
@@ -8,6 +9,7 @@ namespace Mukta.Host.Runtime;
 /// </summary>
 /// <param name="Machine">The processor: 0x8664 for x86-64, 0x14c for 32-bit x86, 0xaa64 for 64-bit ARM.</param>
 /// <param name="Libraries">The libraries it imports from.</param>
+[OutsideReader]
 public sealed record PeFile(int Machine, IReadOnlyList<string> Libraries)
 {
     private const int MostSections = 96, MostImports = 4096;

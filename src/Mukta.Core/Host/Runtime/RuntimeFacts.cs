@@ -1,4 +1,5 @@
 using System.Globalization;
+using Mukta.Disk;
 using Mukta.Products;
 
 namespace Mukta.Host.Runtime;
@@ -58,7 +59,8 @@ public sealed record RuntimeFacts(
         var path = System.IO.Path.Join(install, program);
         try
         {
-            using var file = File.OpenHandle(path);
+            using var opened = InputFile.Open(path, InputFile.AnyLength);
+            var file = opened.SafeFileHandle;
             if (PeFile.IsPe(file))
                 return (LayerLibraries.Of(machine, needs, install, program, PeFile.Read(file)), null);
             if (!ElfFile.IsElf(file))
@@ -77,9 +79,10 @@ public sealed record RuntimeFacts(
             return (new ProgramFacts(
                 program, $"is damaged: {(e is FormatException ? e.Message : "it points beyond its own end")}", null, null, []), null);
         }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or DiskException)
         {
-            return (new ProgramFacts(program, "cannot be read", null, null, []), null);
+            return (new ProgramFacts(program, e is DiskException { IsAbsent: true } ? "is not there" : "cannot be read", null, null, []),
+                null);
         }
     }
 
@@ -144,10 +147,10 @@ internal static class LayerLibraries
     {
         try
         {
-            using var file = File.OpenHandle(path);
-            return PeFile.IsPe(file) ? PeFile.Read(file) : null;
+            using var file = InputFile.Open(path, InputFile.AnyLength);
+            return PeFile.IsPe(file.SafeFileHandle) ? PeFile.Read(file.SafeFileHandle) : null;
         }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException or FormatException or OverflowException)
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or DiskException or FormatException or OverflowException)
         {
             return null;
         }

@@ -1,3 +1,4 @@
+using System.Text;
 using Mukta.Disk;
 
 namespace Mukta.Host.Services;
@@ -7,6 +8,7 @@ namespace Mukta.Host.Services;
 /// nobody can know.
 /// </summary>
 /// <param name="root">Where the disk is mounted.</param>
+[OutsideReader]
 public sealed class UnitLinks(string root) : IServiceControl
 {
     private const long LongestUnit = 1 << 20;
@@ -61,9 +63,7 @@ public sealed class UnitLinks(string root) : IServiceControl
         using var there = Folder.Open(folder);
         try
         {
-            using var file = there.OpenRead(unit);
-            return RandomAccess.GetLength(file) <= LongestUnit
-                && new StreamReader(new FileStream(file, FileAccess.Read)).ReadToEnd().Contains("[Install]", StringComparison.Ordinal);
+            return Encoding.UTF8.GetString(there.ReadAll(unit, LongestUnit)).Contains("[Install]", StringComparison.Ordinal);
         }
         catch (DiskException)
         {

@@ -11,7 +11,7 @@ namespace Mukta.Operations;
 public sealed class KeptArea : IDisposable
 {
     /// <summary>The folder of all operations in Mukta's own folder.</summary>
-    internal const string FolderName = "kept";
+    public const string FolderName = "kept";
 
     /// <summary>Where an install's own operations are.</summary>
     public const string OfInstall = OwnFolder.Name + "/" + FolderName;

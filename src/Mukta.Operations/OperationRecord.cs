@@ -78,6 +78,21 @@ public sealed record OperationRecord(string Path, OperationHeader Header, IReadO
     /// <summary>Where whole things that it set aside or replaced are kept, relative to the anchor.</summary>
     public IEnumerable<string> KeptFiles() => Changes.Where(c => c is SetAside or Replaced).Select(c => new ChangeSite(null!, Path).At(c));
 
+    /// <summary>Its changes with those in other places, each with its path relative to the machine's root.</summary>
+    /// <param name="root">The machine's root.</param>
+    public IEnumerable<(Change Change, string Path)> WithOtherPlaces(Folder root)
+    {
+        foreach (var change in Changes)
+            yield return (change, change.Subject);
+        foreach (var used in Changes.OfType<AreaUsed>())
+        {
+            if (Read(root, $"{used.Place}/{KeptArea.OfInstall}/{Header.Operation}") is not { } other)
+                continue;
+            foreach (var change in other.Changes)
+                yield return (change, $"{used.Place}/{change.Subject}");
+        }
+    }
+
     /// <summary>The numbers of changes that were written down and not made.</summary>
     public IReadOnlySet<int> NotMade() => Changes.OfType<NotDone>().Select(n => n.Of).ToHashSet();
 

@@ -17,6 +17,20 @@ internal static class InstallAttacks
             (await scene.RepairAsync()).Code.ShouldBe(0);
             scene.Home.Snapshot("games/pier").ShouldBe(scene.Home.Snapshot("release"));
         }),
+        new("an install is copied to where a first one was begun", async scene =>
+        {
+            Directory.Delete(scene.Home.At("games/pier"), recursive: true);
+            scene.Home.Flip("release/maps/harbour.pak", 100);
+            (await scene.RepairAsync()).Code.ShouldBe(4);
+            scene.Home.Flip("release/maps/harbour.pak", 100);
+            scene.Home.CopyTree("release", "games/pier");
+            scene.Home.Write("games/pier/saves/mine.sav", "mine");
+            var before = scene.Home.Snapshot("games/pier");
+            var again = await scene.RepairAsync();
+            again.Code.ShouldBe(3, again.Out + again.Err);
+            again.Err.ShouldContain("mukta undo");
+            scene.Home.Snapshot("games/pier").ShouldBe(before);
+        }),
         new("a damaged file is a second name of one outside", async scene =>
         {
             AttackScene.Run("ln", "-f", Path.Join(scene.Outside, "canary"), scene.Home.At("games/pier/maps/harbour.pak"));

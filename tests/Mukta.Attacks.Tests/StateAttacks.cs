@@ -1,3 +1,5 @@
+using Mukta.Cli.Tests;
+
 namespace Mukta.Attacks.Tests;
 
 /// <summary>A user has put something into their folder for state, and root runs Mukta on their products.</summary>
@@ -35,6 +37,15 @@ internal static class StateAttacks
                 "{\"operation\":\"a\",\"commandLine\":null,\"boot\":null}", "\0\0\0" }.Select((n, i) => (n, i)))
                 scene.Home.Write($"{State}/waiting/{i}.json", notice);
             await WorksAsync(scene);
+        }),
+        new("the library of SQLite is not there", async scene =>
+        {
+            AttackScene.Run("cp", "-rL", Programs.Folder, scene.Home.At("programs"));
+            AttackScene.Run("find", scene.Home.At("programs"), "-name", "libe_sqlite3.so", "-delete");
+            scene.Home.Flip("games/pier/maps/harbour.pak", 100);
+            foreach (var line in new[] { "verify pier --quick", "repair pier --from release --yes", "undo --yes" })
+                (await scene.ShellAsync($"./programs/mukta {line} --profiles profiles")).Code.ShouldBe(line.StartsWith('v') ? 1 : 0, line);
+            (await scene.ShellAsync("./programs/mukta locate --profiles profiles --record")).Err.ShouldContain("SQLite");
         }),
         new("a line break in a path begins no line in the log", async scene =>
         {

@@ -1,6 +1,7 @@
 using System.CommandLine;
 using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
+using Mukta.Disk;
 using Mukta.Host;
 using Mukta.Manifests;
 using Mukta.Products;
@@ -124,7 +125,7 @@ internal static class LocateCommand
             {
                 Installs =
                     [.. l.Installs, .. found.Where(f => f.Profile == l.Loaded.Profile).Select(f => f.Install)
-                    .ExceptBy(l.Installs.Select(i => i.Path), f => f.Path).DistinctBy(f => f.Path)],
+                    .ExceptBy(l.Installs.Select(i => Folder.RealPathOf(i.Path)), f => f.Path).DistinctBy(f => f.Path)],
             })];
         }
 

@@ -60,7 +60,7 @@ public sealed class InstallFinder(UserFolders folders)
 
     /// <summary>
     /// The installs, in the order of the profile's places, then those that were recorded elsewhere; within a folder of releases the newest
-    /// first.
+    /// first. One real path is one install, under the first name that leads to it.
     /// </summary>
     /// <param name="profile">The product.</param>
     /// <param name="manifests">Manifests of its releases, for evidence.</param>
@@ -87,7 +87,9 @@ public sealed class InstallFinder(UserFolders folders)
 
         found.AddRange(
             recorded.Except(found.Select(f => f.Path), StringComparer.Ordinal).Where(Directory.Exists).Select(at).OfType<FoundInstall>());
-        return [.. WithNewestCurrent(found, profile).Select(f => f with { IsRecorded = recorded.Contains(f.Path) })];
+        var known = recorded.Select(Folder.RealPathOf).ToHashSet(StringComparer.Ordinal);
+        return [.. WithNewestCurrent([.. found.DistinctBy(f => Folder.RealPathOf(f.Path))], profile)
+            .Select(f => f with { IsRecorded = known.Contains(Folder.RealPathOf(f.Path)) })];
     }
 
     /// <summary>Where each release has a folder, the newest of those that lie together is current and the others are not.</summary>

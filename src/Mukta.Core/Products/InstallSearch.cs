@@ -1,6 +1,7 @@
 using Microsoft.Win32.SafeHandles;
 using Mukta.Disk;
 using Mukta.Manifests;
+using Mukta.Operations;
 
 namespace Mukta.Products;
 
@@ -104,7 +105,7 @@ public sealed class InstallSearch
         {
             var inside = $"{path}/{PathBytes.Decode(name.AsSpan(0, name.Length - 1))}";
             if (depth >= TreeWalk.DeepestFolder || inside.EndsWith("/" + ManifestPath.OwnFolder, StringComparison.Ordinal)
-                || passedOver.Contains(inside))
+                || inside.EndsWith("/mukta/" + KeptArea.FolderName, StringComparison.Ordinal) || passedOver.Contains(inside))
                 return;
             using var handle = FolderStream.Open(folder, name);
             if (handle is not null)

@@ -1,3 +1,4 @@
+using Mukta.Disk;
 using Mukta.Operations;
 
 namespace Mukta.Reinstall;
@@ -63,5 +64,20 @@ public static class ReinstallStep
     public static IReadOnlyList<(string Product, string Path)> TargetsOf(OperationRecord record) =>
         [.. record.Notes(TargetNote).Select(n => (n.Of!, n.Text))];
 
-    internal const string TargetNote = "target", UserDataNote = "user-data", InsideNote = "inside";
+    /// <summary>
+    /// True where nothing was at a path when an operation was begun, and now there is something that is not the operation's.
+    /// </summary>
+    /// <param name="root">The machine's root.</param>
+    /// <param name="record">The operation, which was interrupted.</param>
+    /// <param name="path">The install.</param>
+    public static bool IsTakenMeanwhile(string root, OperationRecord record, string path)
+    {
+        if (!Path.Exists(path) || IsDone(record, ChangedOver, path) || record.Notes(AbsentNote).All(n => n.Text != path))
+            return false;
+        using var folder = Folder.Open(root);
+        var own = Path.GetRelativePath(folder.RealPath, Folder.RealPathOf(path));
+        return !record.WithOtherPlaces(folder).Any(c => c.Change is Placed or Swapped or Renamed && c.Path == own);
+    }
+
+    internal const string TargetNote = "target", UserDataNote = "user-data", InsideNote = "inside", AbsentNote = "absent";
 }

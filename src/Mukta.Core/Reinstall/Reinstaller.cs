@@ -71,7 +71,15 @@ public sealed class Reinstaller(Machine machine, OperationTools tools)
             }
 
             var runs = targets.Select((t, i) => new TargetRun(this, operation, wish, locks, at = t, i)).ToList();
-            operation.NoteTogetherOnce(TargetNote, targets.Select(t => (t.Path, (string?)t.Profile.Product)));
+            if (operation.Notes(TargetNote).Count == 0)
+            {
+                operation.Main.Note(
+                [
+                    .. targets.Select(t => new Noted(TargetNote, t.Path, t.Profile.Product)),
+                    .. targets.Where(t => !t.IsThere).Select(t => new Noted(AbsentNote, t.Path)),
+                ]);
+            }
+
             foreach (var run in runs)
             {
                 at = run.Target;

@@ -92,6 +92,15 @@ public sealed class ReinstallRemedy(RemedyTarget target, ReinstallRequest reques
                 $"Go on with that one, or go back with: mukta undo {interrupted.Header.Operation}");
         }
 
+        if (interrupted is not null && chosen.FirstOrDefault(c => ReinstallStep.IsTakenMeanwhile(Machine.Root, interrupted, c.Path)) is
+            { Path: { } taken, Loaded.Profile.Title: var title })
+        {
+            throw new MuktaException(
+                ExitCode.Blocked, $"A {Name} of {title} was begun when nothing was there. Now something is, so nothing was changed.",
+                PathBytes.Shown(taken),
+                $"Give the one that was begun up with: mukta undo {interrupted.Header.Operation}. Then run the same command again.");
+        }
+
         var around = new ReinstallSurroundings(Machine, target.Catalog, request.Wish, request.Also, Tools.Meter);
         var targets = chosen.Select(c => TargetOf(c.Loaded, c.Path)
             .Looked(around, interrupted is not null && ReinstallStep.IsDone(interrupted, ReinstallStep.ChangedOver, c.Path), cancel))

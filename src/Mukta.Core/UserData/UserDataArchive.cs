@@ -93,10 +93,10 @@ internal sealed class UserDataArchive(Folder root)
             {
                 if (entry.Name == ListName)
                 {
-                    if (entry.Length > LongestList || entry.DataStream is null)
+                    if (entry.Length > LongestList)
                         throw Damaged(path);
-                    using var text = new StreamReader(entry.DataStream, Encoding.UTF8, leaveOpen: true);
-                    list = text.ReadToEnd();
+                    using var text = new StreamReader(entry.DataStream ?? Stream.Null, Encoding.UTF8, leaveOpen: true);
+                    list = text.ReadToEnd(); // Empty where the user's data holds no regular file.
                     return;
                 }
 

@@ -146,7 +146,7 @@ public sealed class OutsideReaderTests
     /// <summary>The kernel's own, which nobody else writes, the account list of this machine, and files that a Folder has opened.</summary>
     private static readonly string[] Trusted =
         ["\"/proc/", "\"/sys/", "/etc/passwd", "/dev/null", "Path.Join(folder, \"", "Path.Join(proc, \"", "File.ReadAllLines(file) : []",
-        ".OpenRead(", "InputFile.Open(", "FileMode.CreateNew"];
+        ".OpenRead(", "InputFile.Open(", "StagedFile.Open(", "FileMode.CreateNew"];
 
     private static IEnumerable<Type> Marked() =>
         new[] { typeof(ProfileReader), typeof(OperationRecord), typeof(MetalinkReader), typeof(Folder) }.SelectMany(

@@ -18,6 +18,18 @@ public sealed class InstallFinderTests : IDisposable
     }
 
     [Fact]
+    public void One_real_path_is_one_install_whatever_links_lead_to_it()
+    {
+        Directory.CreateSymbolicLink(install.Scratch.At("link"), "install");
+        Directory.CreateSymbolicLink(install.Scratch.At("elsewhere"), install.Scratch.Root);
+        var found = Find(
+            "places: [\"${home}/install\", \"${home}/link\", \"${home}/elsewhere/install\"]", install.Root,
+            install.Scratch.At("elsewhere/install"))
+            .ShouldHaveSingleItem();
+        (found.Path, found.IsRecorded).ShouldBe((install.Root, true));
+    }
+
+    [Fact]
     public void A_broken_install_is_found_even_when_the_marker_is_what_is_missing()
     {
         File.Delete(Path.Join(install.Root, "bin/game"));
@@ -45,11 +57,11 @@ public sealed class InstallFinderTests : IDisposable
 
     public void Dispose() => install.Dispose();
 
-    private IReadOnlyList<FoundInstall> Find(string installs)
+    private IReadOnlyList<FoundInstall> Find(string installs, params string[] recorded)
     {
         var profile = ProfileReader.Read(
             new StringReader($"format: mukta.profile/1\nproduct: pier\ntitle: Pier\nkind: game\ninstalls:\n  {installs}\n"), "test.yaml");
         return new InstallFinder(UserFolders.Of(name => name == "HOME" ? install.Scratch.Root : null))
-            .Find(profile, [install.Manifest], []);
+            .Find(profile, [install.Manifest], recorded);
     }
 }

@@ -41,6 +41,7 @@ public sealed class InstallSearchTests : IDisposable
         Directory.CreateSymbolicLink(install.Scratch.At("deep/loop"), install.Scratch.At("deep"));
         Directory.CreateSymbolicLink(install.Scratch.At("deep/game"), install.Root);
         install.Scratch.CopyTree("install", "deep/.mukta/kept/1/files");
+        install.Scratch.CopyTree("install", "deep/.local/state/mukta/kept/20261129T000000Z-abcdef/files/0");
         Search("deep").ShouldBeEmpty();
     }
 

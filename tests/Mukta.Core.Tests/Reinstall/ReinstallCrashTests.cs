@@ -13,6 +13,16 @@ namespace Mukta.Core.Tests.Reinstall;
 public sealed class ReinstallCrashTests
 {
     [Fact]
+    public async Task What_is_played_while_the_new_install_is_built_is_in_what_comes_back()
+    {
+        using var harbour = Harbour.Make();
+        using (new Playing(harbour).Watching())
+            (await harbour.ReinstallAsync()).Code.ShouldBe(ExitCode.Done);
+        File.ReadAllText(harbour.Scratch.At("games/pier/screenshots/first.raw")).ShouldBe("a newer picture");
+        File.ReadAllText(harbour.Scratch.At("games/pier/screenshots/second.raw")).ShouldBe("another");
+    }
+
+    [Fact]
     public void After_a_crash_at_any_point_the_old_or_the_new_install_works_and_the_same_reinstall_ends_and_undo_brings_everything_back() =>
         CrashPoints.ForEach(() => new Scene(hasSetup: false), changes: 219, undoChanges: 66);
 
@@ -135,5 +145,21 @@ public sealed class ReinstallCrashTests
         areas.ShouldAllBe(a => a.State == OperationState.Done);
         Directory.EnumerateFileSystemEntries(areas[0].Place).Select(Path.GetFileName).Order()
             .ShouldBe(["files", "journal", "user-data-0.tar"]);
+    }
+
+    /// <summary>Somebody plays once the user's data is copied and the new install is being built.</summary>
+    private sealed class Playing(Harbour harbour) : DiskWatch
+    {
+        private bool hasPlayed;
+
+        public override void Before(DiskChange change)
+        {
+            if (hasPlayed || change.Kind != DiskChangeKind.MakeFolder || !Directory.EnumerateFiles(
+                harbour.Scratch.At(".local/state/mukta"), "user-data-*.tar", SearchOption.AllDirectories).Any())
+                return;
+            hasPlayed = true;
+            harbour.Scratch.Write("games/pier/screenshots/first.raw", "a newer picture");
+            harbour.Scratch.Write("games/pier/screenshots/second.raw", "another");
+        }
     }
 }

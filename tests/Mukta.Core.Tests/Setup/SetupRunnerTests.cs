@@ -44,6 +44,20 @@ public sealed class SetupRunnerTests : IDisposable
     public async Task Its_exit_code_is_read_as_the_profile_says_and_it_is_not_taken_at_its_word(string does, SetupEnd end) =>
         (await RunAsync(does, TimeSpan.FromSeconds(30))).End.ShouldBe(end);
 
+    [Theory]
+    [InlineData("active", SetupEnd.Done)]
+    [InlineData("reloading", SetupEnd.Done)]
+    [InlineData("inactive", SetupEnd.NotTrue)]
+    [InlineData("failed", SetupEnd.NotTrue)]
+    public async Task A_service_that_it_should_have_started_has_to_be_up(string state, SetupEnd end)
+    {
+        var (setup, manifest) = Made("exit 0", TimeSpan.FromSeconds(30));
+        using var folder = Folder.Open(scratch.At("game"));
+        var outcome = await new SetupRunner(new FakeServices { Active = state }, TimeProvider.System).RunAsync(
+            folder, setup with { Then = new SetupResult(["pier.service"], []) }, "repair", manifest, TestContext.Current.CancellationToken);
+        outcome.End.ShouldBe(end);
+    }
+
     [Fact]
     public async Task Its_arguments_reach_it_one_by_one_and_no_shell_sees_them()
     {

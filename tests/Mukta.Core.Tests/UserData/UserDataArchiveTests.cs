@@ -12,6 +12,18 @@ namespace Mukta.Core.Tests.UserData;
 public sealed class UserDataArchiveTests
 {
     [Fact]
+    public void User_data_without_a_regular_file_is_archived_too()
+    {
+        using var own = new Scratch();
+        Directory.CreateDirectory(own.At("saves"));
+        File.CreateSymbolicLink(own.At("link"), "/nowhere");
+        using var root = Folder.Open(own.Root);
+        var archive = new UserDataArchive(root);
+        archive.Write("archive.tar", ["saves", "link"], null, TestContext.Current.CancellationToken);
+        archive.Check("archive.tar", TestContext.Current.CancellationToken).Bytes.ShouldBe(0);
+    }
+
+    [Fact]
     public void Links_odd_modes_and_odd_names_are_archived_and_standard_tools_read_and_check_them()
     {
         using var scratch = Saves(nanoseconds: 0);

@@ -43,6 +43,9 @@ public sealed class UserPlacesTests
         Why(".config/shared").ShouldBe($"is used by Quay too ({scratch.At(".config/shared/f")})");
         Why(".cache/pier-keep").ShouldBe("is not to be cleared, says the profile");
         Why("").ShouldNotBeNull();
+        new UserPlaces(machine, ProfileCatalog.Of()).Leftovers(
+            catalog.Of("pier").Profile with { UserData = [] }, null, TestContext.Current.CancellationToken)
+            .Single(f => f.Path == home).Blocked.ShouldBe("holds all of the user's files");
         new UserPlaces(
             machine with
             {

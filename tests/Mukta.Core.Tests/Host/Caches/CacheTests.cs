@@ -63,6 +63,18 @@ public sealed class CacheTests : IDisposable
         File.ReadAllText(Path.Join(target, "pages-1/key")).ShouldBe("canary");
     }
 
+    [Theory]
+    [InlineData("${data}/pier/saves")]
+    [InlineData("${data}/pier/saves/deep")]
+    [InlineData("${data}/pier")]
+    public void A_cache_that_is_holds_or_lies_in_user_data_stays(string place)
+    {
+        Directory.CreateDirectory(scratch.At(".local/share/pier/saves/deep"));
+        var odd = profile with { Caches = [new CachePlaces("odd", [PathPattern.Parse(place, out _)!], null, true)] };
+        new CacheLook(machine).At(odd, null, TestContext.Current.CancellationToken).Single(c => c.Name == "odd")
+            .Blocked!.ShouldContain("the user's own");
+    }
+
     [Fact]
     public void A_cache_folder_that_is_on_another_disk_by_a_link_is_the_users_own()
     {

@@ -20,7 +20,7 @@ public sealed class AttackTests
     /// </summary>
     public static TheoryData<string> Names => [.. IsWhole ? All.Keys : All.Keys.Where((_, i) => (i + Seed) % OneOf == 0)];
 
-    private const int OneOf = 6;
+    private const int OneOf = 20;
 
     private static readonly int Seed =
         int.TryParse(Environment.GetEnvironmentVariable("MUKTA_SEED"), out var given) ? given : Environment.TickCount % OneOf;

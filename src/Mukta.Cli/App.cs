@@ -20,7 +20,8 @@ internal static class App
         if (output.Failure is not { } failure)
             return code;
         await Console.Error.WriteLineAsync(
-            $"mukta: The standard output could not be written: {failure.Message.TrimEnd('.')}.\n  The command did its work; only its output is lost.")
+            $"mukta: The standard output could not be written: {failure.Message.TrimEnd('.')}.\n"
+            + "  The command did its work; only its output is lost.")
             .ConfigureAwait(false);
         return code == (int)ExitCode.Done ? (int)ExitCode.Blocked : code;
     }
@@ -86,7 +87,7 @@ internal static class App
         return root;
     }
 
-    /// <summary>The first time what is begun is brought to a good end; the second time it ends at once, which loses nothing either.</summary>
+    /// <summary>The first time what is begun comes to a good end. The second time it ends at once, which loses nothing either.</summary>
     private static void Interrupt(PosixSignalContext context, CancellationTokenSource interrupt)
     {
         context.Cancel = !interrupt.IsCancellationRequested;

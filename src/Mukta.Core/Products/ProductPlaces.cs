@@ -63,13 +63,15 @@ public static class ProductPlaces
     /// </summary>
     private static readonly IReadOnlyList<string[]> ClosedInSystem = Split(
         """
-        bin boot dev efi etc home lib lib32 lib64 libx32 lost+found media mnt nix opt ostree proc root run sbin snap srv sys tmp usr Users var
+        bin boot dev efi etc home lib lib32 lib64 libx32 lost+found media mnt nix opt ostree proc root run sbin snap srv sys tmp usr Users
+        var
         """);
 
     /// <summary>What in the open folders is the system's all the same.</summary>
     private static readonly IReadOnlyList<string[]> ClosedInOpen = Split(
         """
-        var/cache/apt var/cache/debconf var/cache/dnf var/cache/fontconfig var/cache/ldconfig var/cache/man var/cache/pacman var/cache/PackageKit
+        var/cache/apt var/cache/debconf var/cache/dnf var/cache/fontconfig var/cache/ldconfig var/cache/man var/cache/pacman
+        var/cache/PackageKit
         var/lib/AccountsService var/lib/NetworkManager var/lib/alsa var/lib/alternatives var/lib/apt var/lib/aptitude var/lib/bluetooth
         var/lib/containers var/lib/dbus var/lib/dhcp var/lib/docker var/lib/dpkg var/lib/flatpak var/lib/fwupd var/lib/gdm* var/lib/lightdm
         var/lib/machines var/lib/misc var/lib/mysql var/lib/nfs var/lib/pacman var/lib/pam var/lib/polkit-1 var/lib/portables

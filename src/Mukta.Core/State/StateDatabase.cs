@@ -109,7 +109,8 @@ public sealed class StateDatabase : IDisposable
         {
             return act(command);
         }
-        catch (Exception e) when (e is SqliteException or InvalidOperationException or InvalidCastException or FormatException or OverflowException or ArgumentException)
+        catch (Exception e) when (e is SqliteException or InvalidOperationException or InvalidCastException or FormatException
+            or OverflowException or ArgumentException)
         {
             throw Failure(connection.DataSource, e);
         }

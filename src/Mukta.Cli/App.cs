@@ -21,7 +21,8 @@ internal static class App
             return code;
         await Console.Error.WriteLineAsync(
             $"mukta: The standard output could not be written: {failure.Message.TrimEnd('.')}.\n"
-            + $"  {Shell.Typed(args)}\nOnly output is lost; what the command has done is done. Send the output to where there is room for it.")
+            + $"  {Shell.Typed(args)}\n"
+            + "Only output is lost; what the command has done is done. Send the output to where there is room for it.")
             .ConfigureAwait(false);
         return code == (int)ExitCode.Done ? (int)ExitCode.Blocked : code;
     }

@@ -33,7 +33,7 @@ internal sealed class SourceOptions
         HelpName = "SIZE",
     };
     private readonly Option<int> stall = CommonOptions.Seconds(
-        "--stall", "After so many seconds without a byte a transfer is cut and goes on elsewhere", least: 1);
+        "--stall", "After so many seconds without a byte, or with under 1 KiB a second, a transfer is cut and goes on elsewhere", least: 1);
 
     public void AddTo(Command command)
     {
@@ -61,13 +61,24 @@ internal sealed class SourceOptions
         Limits = Limits(parsed),
         Also = Also(parsed),
         GuardOf = product.GuardOf,
-        SourcesOf = (loaded, manifest) => loaded.Profile.Product == product.Profile.Product
-        ? Sources(parsed, loaded.Profile.Manifest?.Mirrors ?? [], manifest, log)
-            : SourceList.Of(
-            [], loaded.Profile.Manifest?.Mirrors ?? [], manifest, isOffline: false, Session.UserAgent, TimeProvider.System, log),
+        SourcesOf = (loaded, manifest) => Sources(
+            parsed, loaded.Profile.Manifest?.Mirrors ?? [], manifest, log, isNamed: loaded.Profile.Product == product.Profile.Product),
     };
 
-    public SourceList Sources(ParseResult parsed, IReadOnlyList<Uri> mirrors, Manifest manifest, ILogger log) =>
-        SourceList.Of(
-        parsed.GetValue(from) ?? [], mirrors, manifest, parsed.GetValue(offline), Session.UserAgent, TimeProvider.System, log);
+    /// <summary>Where the bytes of a release come from.</summary>
+    /// <param name="parsed">The command line.</param>
+    /// <param name="mirrors">Mirrors that are tried before the manifest's own.</param>
+    /// <param name="manifest">The release.</param>
+    /// <param name="log">Takes diagnostics.</param>
+    /// <param name="isNamed">False for a product that is only needed: what is named with --from is not its.</param>
+    public SourceList Sources(ParseResult parsed, IReadOnlyList<Uri> mirrors, Manifest manifest, ILogger log, bool isNamed = true)
+    {
+        var wish = new SourceWish(Session.UserAgent, Limits(parsed))
+        {
+            Named = isNamed ? parsed.GetValue(from) ?? [] : [],
+            Mirrors = mirrors,
+            IsOffline = parsed.GetValue(offline),
+        };
+        return SourceList.Of(wish, manifest, TimeProvider.System, log);
+    }
 }

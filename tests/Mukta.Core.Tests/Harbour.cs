@@ -105,7 +105,8 @@ internal sealed class Harbour : IDisposable
             Command = "reinstall",
             Wish = wish,
             SourcesOf = (_, manifest) => SourceList.Of(
-            [Scratch.At("release")], [], manifest, isOffline: true, "test", TimeProvider.System, Serilog.Core.Logger.None),
+                new SourceWish("test", new FetchLimits()) { Named = [Scratch.At("release")], IsOffline = true }, manifest,
+                TimeProvider.System, Serilog.Core.Logger.None),
             GuardOf = _ => Guard,
         },
         Tools);

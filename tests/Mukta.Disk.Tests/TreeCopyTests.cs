@@ -27,26 +27,8 @@ public sealed class TreeCopyTests : IDisposable
     private MuktaException CopyWith(DiskChangeKind after, Action meanwhile)
     {
         using var root = Folder.Open(scratch.Root);
-        using var watching = new Meanwhile(after, "to/a", meanwhile).Watching();
+        using var watching = new Meanwhile(c => c.Kind == after && c.Path.EndsWith("to/a", StringComparison.Ordinal), meanwhile).Watching();
         return Should.Throw<MuktaException>(
             () => new TreeCopy(root, root, CopyWay.Bytes).Copy("from", "to", null, null, TestContext.Current.CancellationToken));
-    }
-
-    /// <summary>Does something once, right after a change of a kind to a path.</summary>
-    private sealed class Meanwhile(DiskChangeKind kind, string path, Action act) : DiskWatch
-    {
-        private bool isOver;
-
-        public override void Before(DiskChange change)
-        {
-        }
-
-        public override void After(DiskChange change)
-        {
-            if (isOver || change.Kind != kind || !change.Path.EndsWith(path, StringComparison.Ordinal))
-                return;
-            isOver = true;
-            act();
-        }
     }
 }

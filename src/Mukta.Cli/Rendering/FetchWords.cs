@@ -16,6 +16,8 @@ internal static class FetchWords
             return "";
         if (sources.Count == 0)
             return ", but no source is known: name one with --from";
+        if (sources.All(s => s is LeftOutSource))
+            return ", but its mirrors are on the network, which --offline leaves out";
         var seconds = bytes / UsualRate;
         var time = !sources[0].IsRemote ? "" : seconds < 1 ? ", under a second at 50 Mbit/s,"
             : $", about {Units.Time(TimeSpan.FromSeconds(seconds))} at 50 Mbit/s,";

@@ -32,8 +32,22 @@ internal sealed class ReinstallText(IAnsiConsole console)
             Plan(target, wish, left);
         var fetch = targets.Sum(t => t.Build.BytesToFetch);
         console.WriteLine();
-        var sources = targets.Where(t => t.Build.BytesToFetch > 0).SelectMany(t => t.Sources).Take(1).ToList();
-        console.WriteLine($"  to fetch     {Units.Bytes(fetch)}{FetchWords.From(sources, fetch)}");
+        var fetching = targets.Where(t => t.Build.BytesToFetch > 0).ToList();
+        if (fetching.Count < 2)
+        {
+            var sources = fetching.SelectMany(t => t.Sources).ToList();
+            console.WriteLine($"  to fetch     {Units.Bytes(fetch)}{FetchWords.From(sources, fetch)}");
+        }
+        else
+        {
+            console.WriteLine($"  to fetch     {Units.Bytes(fetch)}");
+            foreach (var target in fetching)
+            {
+                var bytes = target.Build.BytesToFetch;
+                console.WriteLine($"               {target.Profile.Title}: {Units.Bytes(bytes)}{FetchWords.From(target.Sources, bytes)}");
+            }
+        }
+
         if (targets.Sum(t => t.BytesNotFetched) > 0)
             console.WriteLine($"  not fetched  {Units.Bytes(targets.Sum(t => t.BytesNotFetched))}, taken from what is here");
         console.WriteLine(
@@ -146,11 +160,13 @@ internal sealed class ReinstallText(IAnsiConsole console)
         if (strays > 0)
         {
             console.WriteLine(
-                $"  held         {Units.Count(strays, "file")} that the release does not list, with the old install; user data among "
-                + $"them comes back");
+                $"  held         {Units.Count(strays, "file")} that the release does not list, with the old install"
+                + (wish.DropsUserData ? "" : "; user data among them comes back"));
         }
 
-        console.WriteLine("  lost         nothing: what goes is held, and mukta undo brings it back");
+        console.WriteLine(wish.DropsUserData && targets.Any(t => t.UserData.Count > 0)
+            ? "  kept         what goes, the user's own too; mukta undo brings it back"
+            : "  lost         nothing: what goes is held, and mukta undo brings it back");
         if (targets.Any(t => t.RunsInstall || t.RunsRemove))
             console.WriteLine("               (but for what the vendor's own setup changes elsewhere)");
     }

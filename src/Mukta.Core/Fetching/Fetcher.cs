@@ -181,6 +181,7 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
     private async Task<string?> ReceiveAsync(SourceAnswer answer, SourceTally tally, StagedFile staged, int end, CancellationToken cancel)
     {
         using var intake = new PieceIntake(staged);
+        var pace = new Pace(limits, shares, tally, time);
         using var silence = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         string? trouble = null;
         try
@@ -194,7 +195,7 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
                 try
                 {
                     intake.Begin(piece, isOurs);
-                    if (!await ReceivePieceAsync(answer.Body, tally, intake, silence, cancel).ConfigureAwait(false))
+                    if (!await ReceivePieceAsync(answer.Body, tally, intake, pace, silence, cancel).ConfigureAwait(false))
                         return Broke(tally, "broke off in the middle");
                     if (!isOurs)
                         continue;
@@ -235,7 +236,7 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
 
     /// <summary>Reads one piece's bytes. False where the body ends first.</summary>
     private async Task<bool> ReceivePieceAsync(
-        Stream body, SourceTally tally, PieceIntake intake, CancellationTokenSource silence, CancellationToken cancel)
+        Stream body, SourceTally tally, PieceIntake intake, Pace pace, CancellationTokenSource silence, CancellationToken cancel)
     {
         while (intake.Left > 0)
         {
@@ -245,7 +246,9 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
             silence.CancelAfter(Timeout.InfiniteTimeSpan); // The disk and the rate take what time they need.
             if (got == 0)
                 return false;
-            tally.Came(got, time.GetTimestamp() - started);
+            var took = time.GetTimestamp() - started;
+            tally.Came(got, took);
+            pace.RefuseIfTooSlow(got, took);
             if (rate is not null)
             {
                 using var lease = await rate.AcquireAsync(got, cancel).ConfigureAwait(false);
@@ -261,6 +264,29 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
     {
         tally.Failed();
         return how;
+    }
+
+    /// <summary>
+    /// How fast one answer comes, over windows of time. Too slow is what would take for ever, and also what would take long where another
+    /// source has shown that it is much faster.
+    /// </summary>
+    private sealed class Pace(FetchLimits limits, SourceShares shares, SourceTally tally, TimeProvider time)
+    {
+        private long bytes, ticks;
+
+        /// <summary>Counts what came and how long it was waited for.</summary>
+        /// <exception cref="SourceException">It comes too slowly to be waited for.</exception>
+        public void RefuseIfTooSlow(long got, long took)
+        {
+            (bytes, ticks) = (bytes + got, ticks + took);
+            var seconds = (double)ticks / time.TimestampFrequency;
+            if (seconds < limits.LongestSilence.TotalSeconds)
+                return;
+            var rate = bytes / seconds;
+            if (rate < limits.LowestRate || shares.HasMuchFaster(tally, rate))
+                throw new SourceException(tally.Name, $"sent only {Units.Bytes(bytes)} in {seconds:0} s", isDead: true);
+            (bytes, ticks) = (0, 0);
+        }
     }
 
     /// <summary>Why pieces of a file did not come; mostly there are none.</summary>

@@ -35,7 +35,9 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
     public int Rank { get; init; }
 
     /// <summary>A client as mirrors need it: no cookies, no decompression, few redirects, proxies by the usual variables.</summary>
-    public static HttpClient CreateClient(string userAgent)
+    /// <param name="userAgent">What Mukta calls itself.</param>
+    /// <param name="longestSilence">The longest that an answer's headers may take. Bodies are read with a limit of their own.</param>
+    public static HttpClient CreateClient(string userAgent, TimeSpan longestSilence)
     {
         var client = HttpClients.Make(userAgent, redirects: 5, handler =>
         {
@@ -43,7 +45,7 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
             handler.PooledConnectionIdleTimeout = TimeSpan.FromSeconds(30);
             handler.MaxConnectionsPerServer = 8;
         });
-        client.Timeout = TimeSpan.FromSeconds(60); // For the headers only: bodies are read with a limit of their own.
+        client.Timeout = longestSilence;
         client.DefaultRequestHeaders.AcceptEncoding.ParseAdd("identity");
         return client;
     }

@@ -4,6 +4,21 @@ using Serilog;
 
 namespace Mukta.Fetching;
 
+/// <summary>What is said of where good bytes come from.</summary>
+/// <param name="UserAgent">What Mukta calls itself to a mirror, such as <c>mukta/0.1.0</c>.</param>
+/// <param name="Limits">What downloads keep to.</param>
+public sealed record SourceWish(string UserAgent, FetchLimits Limits)
+{
+    /// <summary>URLs (http, https) and folders that the user named.</summary>
+    public IReadOnlyList<string> Named { get; init; } = [];
+
+    /// <summary>Mirrors that are tried before the manifest's own, where none is named.</summary>
+    public IReadOnlyList<Uri> Mirrors { get; init; } = [];
+
+    /// <summary>True to use folders only.</summary>
+    public bool IsOffline { get; init; }
+}
+
 /// <summary>Makes sources out of what the user or the manifest names, in the order in which they are to be tried.</summary>
 public sealed class SourceList : IDisposable
 {
@@ -15,36 +30,32 @@ public sealed class SourceList : IDisposable
     /// <summary>The sources, first choice first.</summary>
     public IReadOnlyList<ISource> Sources => sources;
 
-    /// <summary>The sources that the user named; where none is, the ones that the manifest lists.</summary>
-    /// <param name="named">URLs (http, https) and folders.</param>
-    /// <param name="mirrors">Mirrors that are tried before the manifest's own, where none is named.</param>
-    /// <param name="manifest">The manifest.</param>
-    /// <param name="isOffline">True to use folders only.</param>
-    /// <param name="userAgent">What Mukta calls itself to a mirror, such as <c>mukta/0.1.0</c>.</param>
-    /// <param name="time">For waits.</param>
-    /// <param name="log">Takes diagnostics.</param>
-    /// <exception cref="MuktaException">A name is neither.</exception>
-    public static SourceList Of(
-        IReadOnlyList<string> named, IReadOnlyList<Uri> mirrors, Manifest manifest, bool isOffline, string userAgent, TimeProvider time,
-        ILogger log)
+    /// <summary>
+    /// The sources that the user named; where none is, the ones that the manifest lists. Where the network is left out those are in the
+    /// list only to say so.
+    /// </summary>
+    /// <exception cref="MuktaException">A name is neither URL nor folder.</exception>
+    public static SourceList Of(SourceWish wish, Manifest manifest, TimeProvider time, ILogger log)
     {
-        var list = new SourceList(MirrorSource.CreateClient(userAgent));
+        var list = new SourceList(MirrorSource.CreateClient(wish.UserAgent, wish.Limits.LongestSilence));
         try
         {
-            foreach (var name in named)
+            foreach (var name in wish.Named)
                 list.sources.Add(list.Named(name, list.RankAfter(IsUrl(name)), time, log));
-            if (isOffline && list.sources.Find(s => s.IsRemote) is { } remote)
+            if (wish.IsOffline && list.sources.Find(s => s.IsRemote) is { } remote)
             {
                 throw new MuktaException(
                     ExitCode.BadInput, "This source is on the network, and --offline leaves the network out.", remote.Name,
                     "Name a folder with --from, or leave --offline out.");
             }
 
-            if (named.Count == 0 && !isOffline)
+            if (wish.Named.Count == 0)
             {
-                foreach (var mirror in mirrors)
+                foreach (var mirror in wish.Mirrors)
                     list.sources.Add(list.Named(mirror.AbsoluteUri, list.RankAfter(sharesWithLast: true), time, log));
                 list.AddListed(manifest, time, log);
+                if (wish.IsOffline)
+                    list.LeaveOut();
             }
 
             return list;
@@ -62,6 +73,13 @@ public sealed class SourceList : IDisposable
         foreach (var source in sources.OfType<IDisposable>())
             source.Dispose();
         http.Dispose();
+    }
+
+    private void LeaveOut()
+    {
+        List<ISource> remote = [.. sources];
+        sources.Clear();
+        sources.AddRange(remote.Select(s => new LeftOutSource(s.Name, s.Rank)));
     }
 
     private static bool IsUrl(string name) => name.Contains("://", StringComparison.Ordinal);

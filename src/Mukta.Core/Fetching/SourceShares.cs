@@ -35,6 +35,15 @@ internal sealed class SourceShares(IReadOnlyList<ISource> sources, TimeProvider 
         }
     }
 
+    /// <summary>True where a rate, in bytes a second, is slow, and another source that could be asked is known to be much faster.</summary>
+    public bool HasMuchFaster(SourceTally than, double rate)
+    {
+        const int Much = 8;
+        var now = time.GetTimestamp();
+        return rate < SourceTally.SlowBytesPerSecond
+            && Tallies.Any(t => t != than && !t.IsLeftAlone(now) && t.Speed(time) >= Much * rate);
+    }
+
     private (bool IsSlow, int Rank) Order(SourceTurn turn) => (turn.Tally.IsSlow(time), turn.Source.Rank);
 }
 

@@ -24,12 +24,14 @@ public sealed class SourceTally(string name)
     /// <summary>True where it had another version of a file from one request to the next.</summary>
     public bool HasChanged { get; private set; }
 
+    /// <summary>Slower than this, every other source is asked first.</summary>
+    internal const double SlowBytesPerSecond = 64 * 1024;
+
     private const int WrongPiecesBeforeDropped = 3;
     private const long TellingBytes = 1 << 20;
     private const long RememberedBytes = 64 << 20;
     private const double TellingSeconds = 1;
     private const double TellingSecondsOfSlowness = 5;
-    private const double SlowBytesPerSecond = 64 * 1024;
     private const int MostFailuresInARow = 10;
 
     private readonly Lock measuring = new();

@@ -20,12 +20,13 @@ internal sealed class StagedFile : IDisposable
     private readonly WritableFile bytes;
     private readonly int[] pieces;
     private readonly PieceList proof;
-    private readonly bool isNew;
     private int readBack;
+    private Node proven;
+    private bool isEmpty;
 
-    private StagedFile(string path, ManifestFile file, WritableFile bytes, bool isNew)
+    private StagedFile(string path, ManifestFile file, WritableFile bytes, bool isEmpty)
     {
-        (Path, File, this.bytes, this.isNew, proof) = (path, file, bytes, isNew, file.Proof);
+        (Path, File, this.bytes, this.isEmpty, proof) = (path, file, bytes, isEmpty, file.Proof);
         pieces = new int[file.PieceCount];
     }
 
@@ -105,11 +106,13 @@ internal sealed class StagedFile : IDisposable
 
     /// <summary>
     /// Takes the good pieces of the old file, hashing each on the way. Where the file system lets two files share their bytes,
-    /// none is copied.
+    /// none is copied; only of the first file, since it takes the place of what is there.
     /// </summary>
     public void TakeFrom(SafeFileHandle old, CancellationToken cancel)
     {
-        if (isNew && bytes.TryClone(old))
+        var mayClone = isEmpty;
+        isEmpty = false;
+        if (mayClone && bytes.TryClone(old))
         {
             bytes.SetLength(File.Size);
             Prove(cancel);
@@ -151,7 +154,7 @@ internal sealed class StagedFile : IDisposable
     public OpenFileRanges ToReadBack()
     {
         bytes.DropFromMemory();
-        readBack = 0;
+        (readBack, proven) = (0, Folder.Look(Handle));
         var wanted = Enumerable.Range(0, pieces.Length).Where(p => pieces[p] != NotWanted).ToList();
         return OpenFileRanges.Pieces(Handle, proof, File.Size, wanted, (_, isRight) => Interlocked.Add(ref readBack, isRight ? 1 : 0));
     }
@@ -177,6 +180,12 @@ internal sealed class StagedFile : IDisposable
                 "The old file was left as it was. Look at the system's log for disk errors, and test the machine's memory.");
         }
     }
+
+    /// <summary>True if what stands at its path is still the file that was read back, and nobody has touched it since.</summary>
+    public bool IsAsReadBack(Node? atPath) => atPath is { } there && there.IsSameAs(proven);
+
+    /// <summary>True if what stands in its place is the file that was read back. Moving it there changes its time of change.</summary>
+    public bool IsAsReadBackIn(Node? place) => place is { } there && there.IsSameAs(proven with { ChangedNs = there.ChangedNs });
 
     public void Dispose()
     {

@@ -18,12 +18,16 @@ public sealed record LocalPlaces(IReadOnlyList<string> Also, IReadOnlyList<strin
 }
 
 /// <summary>
-/// Pieces that are needed and were found on this machine: in files that were moved or renamed, in the held area, in other
-/// installs, in folders that the user named. Found by length and hash; each is hashed again when it is taken.
+/// Pieces that are needed and were found on this machine: in files that were moved or renamed, among kept files, in other installs, in
+/// folders that the user named. Found by length and hash; each is hashed again when it is taken. A file of one piece is looked for among
+/// files of its size only; the pieces of longer ones at the same distances from a file's beginning.
 /// </summary>
 public sealed class LocalPieces : IDisposable
 {
-    /// <summary>Files nobody named are only looked at while that is worth it: so many bytes for each that is needed.</summary>
+    /// <summary>
+    /// Files nobody named are only looked at while that is worth it: so many bytes for each that is needed. A file in a named folder is
+    /// read once in any case.
+    /// </summary>
     private const long WorthReading = 16;
 
     private const long AlwaysWorthReading = 256L << 20;
@@ -33,7 +37,8 @@ public sealed class LocalPieces : IDisposable
     private sealed record Place(Folder Folder, string Path, long Offset, bool IsHere);
 
     private readonly Dictionary<PieceKey, Place?> pieces = [];
-    private readonly HashSet<(long Length, HashKind Kind)> grids = [];
+    private readonly HashSet<(long Length, HashKind Kind)> wholes = [];
+    private readonly Dictionary<(long Length, HashKind Kind), Grid> grids = [];
     private readonly List<Folder> opened = [];
     private readonly WorkMeter? meter;
     private readonly CancellationToken cancel;
@@ -128,8 +133,19 @@ public sealed class LocalPieces : IDisposable
     private void Need(PutFile put)
     {
         foreach (var (key, _) in Pieces(put))
+        {
             missing += pieces.TryAdd(key, null) ? 1 : 0;
-        grids.Add((put.File.Proof.PieceLength, put.File.Proof.Kind));
+            if (put.File.PieceCount == 1)
+                wholes.Add((key.Length, key.Kind));
+            else
+                GridOf(put.File).Need(key.Length);
+        }
+    }
+
+    private Grid GridOf(ManifestFile file)
+    {
+        var (length, kind) = (file.Proof.PieceLength, file.ProofKind);
+        return grids.TryGetValue((length, kind), out var known) ? known : grids[(length, kind)] = new Grid(length, kind);
     }
 
     private void Found(PieceKey key, Place place)
@@ -208,22 +224,17 @@ public sealed class LocalPieces : IDisposable
         }
     }
 
-    private static IEnumerable<long> Slices(long size, long length)
-    {
-        for (var offset = 0L; offset < size; offset += length)
-            yield return offset;
-    }
-
-    /// <summary>Hashes a file in slices as long as the needed pieces are, and remembers those that are needed.</summary>
+    /// <summary>Hashes what may be a needed piece in a file, and remembers what is one.</summary>
     private void Scan(Folder folder, string path, long size, bool isNamed)
     {
-        if (missing == 0 || size == 0 || (!isNamed && (budget -= size) < 0))
+        if (missing == 0 || size == 0)
+            return;
+        var slices = Slices(size, isNamed);
+        if (slices.Count == 0)
             return;
         try
         {
             using var file = folder.OpenRead(path);
-            var slices = grids.SelectMany(
-                g => Slices(size, g.Length).Select(offset => new HashRange(offset, Math.Min(g.Length, size - offset), g.Kind))).ToList();
             OpenFileRanges.Hash(file, slices, Take, meter, cancel);
 
             void Take(int index, in Hashed hashed)
@@ -239,6 +250,57 @@ public sealed class LocalPieces : IDisposable
         catch (Exception e) when (e is IOException or UnauthorizedAccessException or DiskException)
         {
             // What cannot be read is no source.
+        }
+    }
+
+    /// <summary>What of a file of a size may be a needed piece, as far as it is worth reading.</summary>
+    private List<HashRange> Slices(long size, bool isNamed)
+    {
+        var slices = new List<HashRange>();
+        foreach (var kind in Enum.GetValues<HashKind>().Where(k => wholes.Contains((size, k))))
+            AddIfWorth([new HashRange(0, size, kind)]);
+        foreach (var grid in grids.Values.OrderByDescending(g => g.NeededBytes))
+            AddIfWorth([.. grid.In(size)]);
+        return slices;
+
+        void AddIfWorth(List<HashRange> more)
+        {
+            var bytes = more.Sum(r => r.Length);
+            if (!isNamed || slices.Count > 0)
+            {
+                if (bytes > budget)
+                    return;
+                budget -= bytes;
+            }
+
+            slices.AddRange(more);
+        }
+    }
+
+    /// <summary>The needed pieces of files that are cut at the same distances.</summary>
+    private sealed class Grid(long length, HashKind kind)
+    {
+        private readonly HashSet<long> ends = [];
+        private bool hasFull;
+
+        public long NeededBytes { get; private set; }
+
+        public void Need(long pieceLength)
+        {
+            NeededBytes += pieceLength;
+            if (pieceLength == length)
+                hasFull = true;
+            else
+                ends.Add(pieceLength);
+        }
+
+        /// <summary>Where in a file of a size one of them may be.</summary>
+        public IEnumerable<HashRange> In(long size)
+        {
+            for (var offset = 0L; hasFull && offset + length <= size; offset += length)
+                yield return new HashRange(offset, length, kind);
+            if (ends.Contains(size % length))
+                yield return new HashRange(size - (size % length), size % length, kind);
         }
     }
 }

@@ -235,7 +235,7 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
         foreach (var patch in proven.Where(p => p.Put.Way == PutWay.Patch))
             Count(patch.Put.Path, Tried(() => Patch(patch, cancel)));
         var ensured = new HashSet<string>(StringComparer.Ordinal);
-        var ready = proven.Where(p => p.Put.Way != PutWay.Patch && Does(p, () => Ready(p.Put, ensured))).ToList();
+        var ready = proven.Where(p => p.Put.Way != PutWay.Patch && Does(p, () => Ready(p, ensured))).ToList();
         using var held = install.HoldOpen(ensured);
         if (ready.Count > 0)
         {
@@ -243,7 +243,7 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
             var changes = ready.Select(r => (IsResumed || r.Put.Replaces is not null) && install.Look(r.Put.Path) is not null
                 ? (Change)new Replaced(r.Put.Path, r.Staged.Path) : new Placed(r.Put.Path, r.Staged.Path));
             foreach (var (put, failure) in ready.Zip(area.Do([.. changes])))
-                Count(put.Put.Path, failure);
+                Count(put.Put.Path, failure ?? (put.Staged.IsAsReadBackIn(install.Look(put.Put.Path)) ? null : Swapped(put.Put)));
         }
 
         foreach (var path in proven.Select(p => p.Put.Path))
@@ -298,8 +298,11 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
     }
 
     /// <summary>Makes way for a file, and the folders that it is to be in.</summary>
-    private void Ready(PutFile put, HashSet<string> ensured)
+    private void Ready(StagedPut built, HashSet<string> ensured)
     {
+        var put = built.Put;
+        if (!built.Staged.IsAsReadBack(install.Look(built.Staged.Path)))
+            throw Swapped(put);
         RefuseChanged(put, install.Look(put.Path));
         MakeWay(put.Path);
         var folder = Folder.ParentOf(put.Path);
@@ -345,6 +348,10 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
             area.SetMode(put.Path, built.Mode);
         install.RemoveFile(staged.Path);
     }
+
+    private static MuktaException Swapped(PutFile put) => new(
+        ExitCode.Blocked, "Something else changed the new file before it was in its place.", put.Path,
+        "Find out what writes to the install and end it, then run the same command again.");
 
     private void RefuseChanged(PutFile put, Node? now)
     {

@@ -152,6 +152,14 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
                 PathBytes.Shown(first.Path), "Name a mirror or a folder with --from.");
         }
 
+        if (sources.All(s => s is LeftOutSource))
+        {
+            throw new MuktaException(
+                ExitCode.NoSource, "The mirrors are on the network, and --offline leaves the network out, so nothing was touched.",
+                string.Join("\n", sources.Select(s => PathBytes.Shown(s.Name))),
+                "Name a folder that holds the release's files with --from, or leave --offline out.");
+        }
+
         var reasons = new List<string>();
         foreach (var source in sources)
         {

@@ -106,15 +106,6 @@ public sealed class SourceSharesTests
         }
     }
 
-    private sealed class Clock : TimeProvider
-    {
-        public TimeSpan Now { get; set; } = TimeSpan.FromSeconds(1);
-
-        public override long TimestampFrequency => TimeSpan.TicksPerSecond;
-
-        public override long GetTimestamp() => Now.Ticks;
-    }
-
     private sealed class Named(string name, int rank) : ISource
     {
         public string Name => name;

@@ -1,6 +1,8 @@
+using System.Security.Cryptography;
 using CsCheck;
 using Mukta.Disk;
 using Mukta.Fetching;
+using Mukta.Hashing;
 using Mukta.Manifests;
 using Mukta.Repair;
 
@@ -87,6 +89,35 @@ public class LocalPiecesTests
         outcome.Sources.Sum(s => s.Bytes).ShouldBe(9000 + Install.PieceLength);
         File.Exists(install.Kept(outcome, "bin/game")).ShouldBeTrue();
         outcome.Code.ShouldBe(ExitCode.Done);
+    }
+
+    [Fact]
+    public void Files_that_cannot_be_what_is_needed_are_not_read()
+    {
+        using var install = new Install();
+        for (var i = 0; i < 60; i++)
+            install.Scratch.Fill($"release/d/odd-{i}", 1001 + i, i);
+        for (var i = 0; i < 60; i++)
+            install.Scratch.Fill($"release/d/two-pieces-{i}", 2001 + i, i);
+        install.Publish();
+        var files = install.Manifest.Files.Select((f, i) => f.PieceCount == 1 && f.Size > 2000 ? InPieces(install, f, 1001 + i) : f);
+        install.Manifest = install.Manifest with { Files = [.. files] };
+        Directory.CreateDirectory(install.Root);
+        install.Scratch.Fill("stick/unrelated", 50 << 20, 500);
+        install.Scratch.Fill("stick/odd", 1030, 29);
+        using var folder = Folder.Open(install.Root);
+        var meter = new WorkMeter();
+        using var plan = PreparedRepair.Of(
+            install.Verify(), folder, new RepairWish(), null, new LocalPlaces([install.Scratch.At("stick")], []), meter,
+            TestContext.Current.CancellationToken);
+        plan.Plan.BytesElsewhere.ShouldBe(1030);
+        meter.BytesDone.ShouldBeLessThan((50L << 20) + (257L << 20), "once what was named, and a bound for all that is read again");
+    }
+
+    private static ManifestFile InPieces(Install install, ManifestFile file, int length)
+    {
+        var bytes = File.ReadAllBytes(install.Scratch.At("release", file.Path));
+        return file with { Pieces = new PieceList(HashKind.Sha256, length, [.. bytes.Chunk(length).SelectMany(SHA256.HashData)]) };
     }
 
     [Fact]

@@ -86,6 +86,40 @@ public sealed class RepairTests
     }
 
     [Theory]
+    [InlineData("another takes its name")]
+    [InlineData("it is written to")]
+    public async Task A_file_that_is_changed_after_it_was_proven_is_not_taken_for_repaired(string how)
+    {
+        using var install = Install.Usual();
+        install.Scratch.Flip("install/maps/pier.pak", 5);
+        var staging = install.Scratch.At("install/.mukta/staging");
+        using var swapping = new Meanwhile(
+            c => c is { Kind: DiskChangeKind.FlushFile } && c.Path.EndsWith("/journal", StringComparison.Ordinal)
+                && Directory.Exists(staging) && Directory.EnumerateFiles(staging).Any(),
+            () =>
+            {
+                var proven = Directory.EnumerateFiles(staging).Single();
+                var zeros = new byte[new FileInfo(proven).Length];
+                if (how.StartsWith("another", StringComparison.Ordinal))
+                {
+                    File.WriteAllBytes(install.Scratch.At("zeros"), zeros);
+                    File.Move(install.Scratch.At("zeros"), proven, overwrite: true);
+                }
+                else
+                {
+                    using var file = File.OpenHandle(proven, FileMode.Open, FileAccess.Write);
+                    RandomAccess.Write(file, zeros, 0);
+                }
+            }).Watching();
+        var outcome = await install.RepairAsync(false);
+        outcome.Code.ShouldBe(ExitCode.Blocked);
+        outcome.Failures.ShouldHaveSingleItem().Reason.ShouldContain("Something else changed the new file");
+        outcome.After.IsIntact.ShouldBeFalse();
+        (await install.RepairAsync(false)).Code.ShouldBe(ExitCode.Done);
+        install.Scratch.Snapshot("install").ShouldBe(install.Scratch.Snapshot("release"));
+    }
+
+    [Theory]
     [InlineData(0)]
     [InlineData(150_000)]
     [InlineData(299_999)]

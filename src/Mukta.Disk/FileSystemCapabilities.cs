@@ -8,6 +8,9 @@ namespace Mukta.Disk;
 public sealed record FileSystemCapabilities(bool KeepsModes, bool MakesLinks, bool TellsCaseApart, long? LongestFile)
 {
     private static readonly string[] OfLinux = ["ext4", "xfs", "btrfs", "tmpfs", "f2fs", "bcachefs"];
+    private static readonly string[] WithoutChangeTime =
+        ["vfat", "msdos", "exfat", "ntfs", "fuseblk", "iso9660", "udf", "hfs", "hfsplus", "9p", "cifs", "smb3", "vboxsf"];
+
     private static readonly string[] WithoutModes = ["vfat", "msdos", "exfat", "ntfs", "ntfs3", "fuseblk", "iso9660", "udf"];
 
     /// <summary>True if a copy of a file shares its bytes until one of them changes (FICLONE in ioctl_ficlone(2)).</summary>
@@ -18,6 +21,12 @@ public sealed record FileSystemCapabilities(bool KeepsModes, bool MakesLinks, bo
     /// </summary>
     public bool IsOfLinux { get; init; }
 
+    /// <summary>
+    /// True if a file has a time of change that nobody can set (the ctime of inode(7)). Where there is none the kernel shows the time of
+    /// modification in its place, and what was changed and dated back looks untouched.
+    /// </summary>
+    public bool KeepsChangeTime { get; init; } = true;
+
     /// <summary>True if a file takes only as much room as was written to it.</summary>
     public bool LeavesHoles { get; init; } = KeepsModes;
 
@@ -27,12 +36,13 @@ public sealed record FileSystemCapabilities(bool KeepsModes, bool MakesLinks, bo
     /// <summary>What is known of a type of file system, by the kernel's name for it.</summary>
     public static FileSystemCapabilities OfType(string? type) => type switch
     {
-        "vfat" or "msdos" => new(false, false, false, uint.MaxValue),
-        "exfat" => new(false, false, false, null),
+        "vfat" or "msdos" => new(false, false, false, uint.MaxValue) { KeepsChangeTime = false },
+        "exfat" => new(false, false, false, null) { KeepsChangeTime = false },
         _ => new(!WithoutModes.Contains(type), true, true, null)
         {
             SharesBytes = type is "btrfs" or "xfs" or "bcachefs",
             IsOfLinux = OfLinux.Contains(type),
+            KeepsChangeTime = !WithoutChangeTime.Contains(type) && type?.StartsWith("fuse", StringComparison.Ordinal) != true,
         },
     };
 

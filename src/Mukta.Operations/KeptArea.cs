@@ -194,7 +194,7 @@ public sealed class KeptArea : IDisposable
     /// <returns>Where the old one is now.</returns>
     public string Swap(string finished, string path)
     {
-        Do(new Swapped(Below(path), Below(finished), site.Look(Below(path))?.Inode ?? 0));
+        Swap(Below(path), Below(finished), site.Look(Below(path)));
         return LastKept;
     }
 
@@ -210,9 +210,15 @@ public sealed class KeptArea : IDisposable
             anchor.MakeFolder(staged, was.Mode & 0x1FF);
         anchor.SetOwner(staged, was.User, was.Group);
         anchor.SetMode(staged, was.Mode);
-        Do(new Swapped(Below(path), staged, was.Inode));
+        Swap(Below(path), staged, was);
         return LastKept;
     }
+
+    private void Swap(string path, string staged, Node? old) => Do(new Swapped(path, staged, old?.Inode ?? 0)
+    {
+        ModifiedNs = old?.ModifiedNs ?? 0,
+        StagedModifiedNs = site.Look(staged)?.ModifiedNs ?? 0,
+    });
 
     /// <summary>Keeps a finished copy of what is at a path: an undo puts the copy back.</summary>
     public void KeepCopy(string copy, string path) => Do(new CopyKept(Below(path), Below(copy)));

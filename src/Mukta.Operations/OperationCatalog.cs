@@ -44,6 +44,11 @@ public sealed record KeptOperation(string Anchor, string Parent, OperationRecord
         .Distinct(StringComparer.Ordinal)];
 }
 
+/// <summary>An operation that was begun and has not ended.</summary>
+/// <param name="Record">What it has done.</param>
+/// <param name="State">How it stands.</param>
+public sealed record PendingOperation(OperationRecord Record, OperationState State);
+
 /// <summary>Finds the operations that a machine keeps something of, puts back what they have changed, and purges what they keep.</summary>
 /// <param name="home">The machine.</param>
 /// <param name="time">For dates.</param>
@@ -71,6 +76,32 @@ public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISer
             .ThenBy(o => o.Id, StringComparer.Ordinal)];
     }
 
+    /// <summary>
+    /// Operations that were begun on a product and have not ended, first one first. What cannot be read is left out, and nothing is
+    /// measured.
+    /// </summary>
+    /// <param name="product">The product; null to look in the installs only.</param>
+    /// <param name="installs">Its installs.</param>
+    public IReadOnlyList<PendingOperation> Pending(string? product, IEnumerable<string> installs)
+    {
+        var faults = new List<JournalFault>();
+        try
+        {
+            var ofProduct = product is null ? []
+                : Each(home.Root, MainPlace(), faults, (_, r, state) => new PendingOperation(r, state))
+                .Where(p => p.Record.Header.Product == product);
+            return [.. installs.Select(RealPath).OfType<string>().Distinct(StringComparer.Ordinal)
+                .SelectMany(i => Each(i, KeptArea.OfInstall, faults, (_, r, state) => new PendingOperation(r, state)))
+                .Concat(ofProduct)
+                .Where(p => p.State is not (OperationState.Done or OperationState.Undone) && p.Record.Header.Undoes is null)
+                .DistinctBy(p => p.Record.Header.Operation).OrderBy(p => p.Record.Header.Sequence)];
+        }
+        catch (Exception e) when (e is MuktaException or IOException or UnauthorizedAccessException)
+        {
+            return [];
+        }
+    }
+
     /// <summary>Puts back what an operation has changed.</summary>
     /// <param name="areas">All that <see cref="All"/> tells of one operation.</param>
     /// <param name="begun">Told of the undo's own areas, once each is made.</param>
@@ -92,8 +123,13 @@ public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISer
             left.AddRange(notRestored);
         }
 
+        WaitingOperations.Forget(home, areas[0].Id);
         return header is null ? throw new ArgumentException("There is nothing to undo.", nameof(areas))
-            : new UndoOutcome(header.Operation, left);
+            : new UndoOutcome(header.Operation, left)
+            {
+                Damaged = [.. areas.SelectMany(a => a.Record.Changes.OfType<Noted>()).Where(n => n.Key == UndoOutcome.DamagedNote)
+                    .Select(n => n.Text).Distinct()],
+            };
     }
 
     /// <summary>Deletes what an operation keeps, and its journal. Nothing brings it back.</summary>
@@ -125,6 +161,7 @@ public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISer
         }
 
         TreeBulk.Remove(anchor, area.Record.Path, cancel);
+        WaitingOperations.Forget(home, area.Id);
     }
 
     /// <summary>How an operation stands, as the end of the sentence "it is ...".</summary>
@@ -165,13 +202,16 @@ public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISer
         return AreasOfOperation.MainOf(root, home);
     }
 
-    private static List<KeptOperation> At(string anchor, string parent, List<JournalFault> faults)
+    private static List<KeptOperation> At(string anchor, string parent, List<JournalFault> faults) =>
+        Each(anchor, parent, faults, (folder, r, state) => new KeptOperation(
+            folder.RealPath, parent, r, Kept(TreeBulk.Measure(folder, r.Path, CancellationToken.None), r), state));
+
+    private static List<T> Each<T>(
+        string anchor, string parent, List<JournalFault> faults, Func<Folder, OperationRecord, OperationState, T> make)
     {
         using var folder = Folder.Open(anchor);
         var records = OperationRecord.In(folder, parent, faults);
-        return [.. records.Select(
-            r => new KeptOperation(
-            folder.RealPath, parent, r, Kept(TreeBulk.Measure(folder, r.Path, CancellationToken.None), r), StateOf(folder, r, records)))];
+        return [.. records.Select(r => make(folder, r, StateOf(folder, r, records)))];
     }
 
     private static OperationState StateOf(Folder folder, OperationRecord record, IReadOnlyList<OperationRecord> all)

@@ -5,7 +5,14 @@ namespace Mukta.Operations;
 /// <summary>What an undo has done.</summary>
 /// <param name="Operation">Its id; it can be undone too.</param>
 /// <param name="NotRestored">What is not back, and why.</param>
-public sealed record UndoOutcome(string Operation, IReadOnlyList<(string Subject, string Reason)> NotRestored);
+public sealed record UndoOutcome(string Operation, IReadOnlyList<(string Subject, string Reason)> NotRestored)
+{
+    /// <summary>The note of a file in what is kept that a program from outside has written to.</summary>
+    public const string DamagedNote = "copy-damaged";
+
+    /// <summary>Files that are back with wrong bytes, since a vendor's program has written to them. They are published ones.</summary>
+    public IReadOnlyList<string> Damaged { get; init; } = [];
+}
 
 /// <summary>
 /// Puts back what an operation has changed in one place, last change first: bytes, names, modes, owners and times. It is an operation

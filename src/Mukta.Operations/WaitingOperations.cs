@@ -24,16 +24,16 @@ public static class WaitingOperations
     private const string Place = "waiting", Suffix = ".json";
     private const long LongestNotice = 64 << 10;
 
-    /// <summary>Those that can go on: the machine was restarted since.</summary>
-    /// <param name="stateFolder">The user's folder for state (XDG Base Directory specification).</param>
+    /// <summary>Those that can go on: the machine was restarted since, and they have not ended in any other way.</summary>
+    /// <param name="home">The machine.</param>
     /// <param name="boot">The number of the present start.</param>
-    public static IReadOnlyList<WaitingOperation> Ready(string stateFolder, Func<string> boot)
+    public static IReadOnlyList<WaitingOperation> Ready(OperationHome home, Func<string> boot)
     {
         try
         {
-            var waiting = StatePlace.Names(stateFolder, Place).Where(n => n.EndsWith(Suffix, StringComparison.Ordinal))
-                .Order(StringComparer.Ordinal).Select(n => Read(stateFolder, n)).OfType<WaitingOperation>().ToList();
-            return waiting.Count == 0 ? [] : [.. waiting.Where(w => w.Boot != boot())];
+            var waiting = StatePlace.Names(home.State, Place).Where(n => n.EndsWith(Suffix, StringComparison.Ordinal))
+                .Order(StringComparer.Ordinal).Select(n => Read(home.State, n)).OfType<WaitingOperation>().ToList();
+            return waiting.Count == 0 ? [] : [.. waiting.Where(w => w.Boot != boot() && CanGoOn(home, w.Operation))];
         }
         catch (MuktaException)
         {
@@ -49,6 +49,19 @@ public static class WaitingOperations
     /// <summary>Forgets one that waits no more.</summary>
     public static void Forget(OperationHome home, string operation) =>
         StatePlace.RemoveFile(home.State, Path.Join(Place, operation + Suffix));
+
+    private static bool CanGoOn(OperationHome home, string operation)
+    {
+        try
+        {
+            using var root = Folder.Open(home.Root);
+            return OperationRecord.Read(root, $"{AreasOfOperation.MainOf(root, home)}/{operation}") is { IsEnded: false, IsUndone: false };
+        }
+        catch (MuktaException)
+        {
+            return false;
+        }
+    }
 
     private static WaitingOperation? Read(string stateFolder, string name)
     {

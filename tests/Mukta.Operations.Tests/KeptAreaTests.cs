@@ -1,4 +1,7 @@
 using System.Diagnostics;
+using System.IO.Hashing;
+using System.Text;
+using System.Text.RegularExpressions;
 using Mukta.Disk;
 using Mukta.Tests;
 
@@ -9,6 +12,46 @@ public sealed class KeptAreaTests
     [Fact]
     public void After_a_crash_at_any_point_every_kind_of_change_is_resumed_undone_and_its_undo_undone() =>
         CrashPoints.ForEach(() => new Scene(), changes: 92, undoChanges: 91);
+
+    [Theory]
+    [InlineData(DiskChangeKind.Rename)]
+    [InlineData(DiskChangeKind.Exchange)]
+    public void A_swap_that_was_interrupted_is_told_apart_though_every_folder_has_another_number_since(DiskChangeKind killedAfter)
+    {
+        using var tree = new Tree();
+        var before = tree.Look();
+        using (new Meanwhile(c => c.Kind == killedAfter && c.ToString().Contains("/files/", StringComparison.Ordinal), () => throw new Killed())
+            .Watching())
+            Should.Throw<Killed>(() => tree.Do(area => area.EmptyFolder("full")));
+        var wasSwapped = killedAfter == DiskChangeKind.Exchange;
+        File.Exists(tree.Scratch.At("place/full/one")).ShouldBe(!wasSwapped);
+        var id = tree.Only.Id;
+        using (var folder = Folder.Open(tree.Place))
+        {
+            ChangeNumber(tree.Journal(id), wasSwapped ? folder.Look("full")!.Value.Inode : 1);
+            using var area = KeptArea.Resume(folder, $"{KeptArea.OfInstall}/{id}");
+            File.Exists(tree.Scratch.At("place/full/one")).ShouldBe(!wasSwapped);
+            if (!wasSwapped)
+                area.EmptyFolder("full");
+            area.End();
+        }
+
+        Directory.EnumerateFileSystemEntries(tree.Scratch.At("place/full")).ShouldBeEmpty();
+        tree.Undo().NotRestored.ShouldBeEmpty();
+        tree.Look().ShouldBe(before);
+    }
+
+    /// <summary>Writes another number of the old folder into a journal.</summary>
+    private static void ChangeNumber(string journal, ulong number)
+    {
+        var sum = 0UL;
+        var lines = File.ReadAllLines(journal).Select(l => Regex.Replace(l[17..], "\"inode\":[0-9]+", $"\"inode\":{number}")).Select(json =>
+        {
+            sum = XxHash3.HashToUInt64(Encoding.UTF8.GetBytes(json), unchecked((long)sum));
+            return $"{sum:x16} {json}\n";
+        });
+        File.WriteAllText(journal, string.Concat(lines));
+    }
 
     [Fact]
     public void A_change_that_fails_is_written_down_as_not_made_and_an_undo_goes_on_without_it()

@@ -55,7 +55,18 @@ internal static class UndoCommand
             {
                 Operation = undo.Operation,
                 NotRestored = [.. undo.NotRestored.Select(n => new NotRestoredPart(PathBytes.Shown(n.Subject), n.Reason))],
+                Damaged = undo.Damaged.Count == 0 ? null : [.. undo.Damaged.Select(PathBytes.Shown)],
             };
+            foreach (var path in undo.Damaged.Where(_ => !session.IsJson))
+                session.Output.MarkupLineInterpolated($"  [red]damaged[/]  {PathBytes.Shown(path)}: the vendor's remove has written to it");
+            if (undo.NotRestored.Count == 0 && undo.Damaged.Count > 0)
+            {
+                return End(
+                    session, document with { ExitCode = (int)ExitCode.Problems },
+                    $"{Units.Count(undo.Damaged.Count, "published file is", "published files are")} damaged; the rest is as it was.\n"
+                    + $"Next: mukta repair {areas[0].Record.Header.Product}{choice.Arguments(parsed)}");
+            }
+
             if (undo.NotRestored.Count == 0)
             {
                 return End(

@@ -32,7 +32,10 @@ public sealed record MoveOutcome(string Operation, MovePlan Plan, IReadOnlyList<
 /// <param name="time">For dates and durations.</param>
 public sealed class Mover(Machine machine, RunningGuard guard, TimeProvider time)
 {
-    private const string Copied = "copied", Placed = "placed", Launched = "launch-restored", Held = "held";
+    private const string Placed = "placed", Launched = "launch-restored", Held = "held";
+
+    /// <summary>Clocks of file systems tick, some every two seconds (FAT).</summary>
+    private static readonly TimeSpan ClockTick = TimeSpan.FromSeconds(2);
 
     /// <summary>Counts the bytes.</summary>
     public WorkMeter? Meter { get; init; }
@@ -54,7 +57,7 @@ public sealed class Mover(Machine machine, RunningGuard guard, TimeProvider time
     public MoveOutcome Move(Operation operation, InstallLocks locks, MovePlan plan, Manifest? manifest, CancellationToken cancel)
     {
         operation.NoteOnce(ReinstallStep.TargetNote, plan.To, plan.From);
-        var leftOut = plan.IsRename ? [] : Copy(operation, plan, cancel);
+        var leftOut = plan.IsRename || operation.IsDone(Placed) ? [] : Copy(operation, plan, cancel);
         Place(operation, plan, locks);
         Launch(operation, plan, cancel);
         if (!plan.IsRename && !operation.IsDone(Held))
@@ -69,16 +72,22 @@ public sealed class Mover(Machine machine, RunningGuard guard, TimeProvider time
         return new MoveOutcome(operation.Header.Operation, plan, leftOut, Verified(plan, manifest, cancel));
     }
 
+    /// <summary>
+    /// Copies the install, or what was changed in it since an interrupted run has copied it: the copy is as the install is right before it
+    /// takes its place.
+    /// </summary>
     private IReadOnlyList<string> Copy(Operation operation, MovePlan plan, CancellationToken cancel)
     {
-        if (operation.IsDone(Copied))
-            return [];
         var (root, (area, _), (_, from)) = (operation.Root, operation.For(plan.To), operation.For(plan.From));
         plan.Prove(plan.Can.TriedIn(root, area.Path));
         Meter?.Begin("copying", plan.Size.Bytes);
-        var copied = new TreeCopy(root, root, CopyWay.Bytes).Copy(from, StagedIn(area), PlanRunner.IsOfARun, Meter, cancel);
-        operation.Done(Copied);
-        return copied.LeftOut;
+        if (root.Look(StagedIn(area)) is null && root.Look(operation.For(plan.To).Path) is not null)
+            return []; // It was put there, and only not written down.
+        var copy = new TreeCopy(root, root, CopyWay.Bytes)
+        {
+            SuspectSinceNs = (operation.Header.Started - DateTimeOffset.UnixEpoch - ClockTick).Ticks * 100,
+        };
+        return copy.Follow(from, StagedIn(area), PlanRunner.IsOfARun, Meter, cancel).LeftOut;
     }
 
     private void Place(Operation operation, MovePlan plan, InstallLocks locks)
@@ -89,8 +98,15 @@ public sealed class Mover(Machine machine, RunningGuard guard, TimeProvider time
         var root = operation.Root;
         var (area, to) = operation.For(plan.To);
         var from = plan.IsRename ? operation.For(plan.From).Path : StagedIn(area);
-        if (root.Look(from) is not null && root.Look(to) is null)
+        if (root.Look(from) is not null)
         {
+            if (root.Look(to) is not null)
+            {
+                throw new MuktaException(
+                    ExitCode.Blocked, "Something has come to where the install belongs since the move was begun.", PathBytes.Shown(plan.To),
+                    $"Move it away and run the same command again, or go back with: mukta undo {operation.Header.Operation}");
+            }
+
             area.EnsureFolder(Folder.ParentOf(to));
             locks.Take(operation.Shown(from)); // The lock goes with the tree into its place.
             if (plan.IsRename)

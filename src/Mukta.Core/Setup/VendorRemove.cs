@@ -4,6 +4,7 @@ using Mukta.Manifests;
 using Mukta.Operations;
 using Mukta.Products;
 using Mukta.Repair;
+using Mukta.Verification;
 
 namespace Mukta.Setup;
 
@@ -21,6 +22,12 @@ public sealed class VendorRemove(IServiceControl services, TimeProvider time)
     /// <summary>The step once it has run.</summary>
     public const string Removed = "removed";
 
+    /// <summary>The note of a file in the copy that the program has written to: it is a published one, and can be fetched.</summary>
+    public const string DamagedNote = UndoOutcome.DamagedNote;
+
+    /// <summary>The notes of files that the manifest lists and that are no second names; "." if any others are. None if none is.</summary>
+    private const string NotLinkedNote = "not-linked";
+
     /// <summary>Counts the bytes of the copy.</summary>
     public WorkMeter? Meter { get; init; }
 
@@ -37,21 +44,68 @@ public sealed class VendorRemove(IServiceControl services, TimeProvider time)
             return;
         var root = operation.Root;
         var (area, path) = operation.For(install);
+        using var folder = Folder.Open(install);
         var isKept = area.KeptOf(path) is not null;
+        Dictionary<string, Node>? linked = null;
         if (!isKept)
         {
             var snapshot = $"{area.Path}/copy";
             if (root.Look(snapshot) is not null)
                 TreeBulk.Remove(root, snapshot, cancel);
-            new TreeCopy(root, root, CopyWay.HardLinks).Copy(path, snapshot, PlanRunner.IsOfARun, Meter, cancel);
+            var published = new Lazy<IReadOnlyDictionary<string, Node>>(() => Verified(folder, manifest, null, cancel).Proven);
+            var copied = new TreeCopy(root, root, CopyWay.Shared)
+            {
+                MayLink = (file, node) => published.Value.TryGetValue(file, out var proven) && proven.IsSameAs(node),
+            }.Copy(path, snapshot, PlanRunner.IsOfARun, Meter, cancel);
+            linked = copied.Linked.ToDictionary(p => p, p => published.Value[p], StringComparer.Ordinal);
+            if (linked.Count > 0)
+            {
+                var others = manifest.Files.Select(f => f.Path).Where(f => !linked.ContainsKey(f)).Append(".");
+                operation.NoteTogetherOnce(NotLinkedNote, others.Select(f => (f, (string?)path)));
+            }
+
             area.KeepCopy(snapshot, path);
         }
 
-        using var folder = Folder.Open(install);
-        if (!isKept || folder.Look(profile.Setup!.Program) is not null)
-            await RunAsync(operation, folder, install, profile, manifest, cancel).ConfigureAwait(false);
+        try
+        {
+            if (!isKept || folder.Look(profile.Setup!.Program) is not null)
+                await RunAsync(operation, folder, install, profile, manifest, cancel).ConfigureAwait(false);
+        }
+        finally
+        {
+            if (linked is null ? operation.Notes(NotLinkedNote).Count > 0 : linked.Count > 0)
+                NoteDamaged(operation, root.Path, area.KeptOf(path)!, manifest, linked);
+        }
+
         operation.Done(Step(Removed, install));
     }
+
+    /// <summary>
+    /// A file of the copy that is a second name of one in the install has changed with it if the program has written to it. Only published
+    /// files are second names, so what is lost can be fetched; an undo says so.
+    /// </summary>
+    /// <param name="operation">The operation.</param>
+    /// <param name="root">What paths are relative to.</param>
+    /// <param name="copy">The copy.</param>
+    /// <param name="manifest">What is published.</param>
+    /// <param name="linked">The second names as they were; null if that is not known any more.</param>
+    private void NoteDamaged(
+        Operation operation, string root, string copy, Manifest manifest, Dictionary<string, Node>? linked)
+    {
+        using var folder = Folder.Open(Path.Join(root, copy));
+        var untouched = linked?.Select(l => (l.Key, Was: l.Value, Now: folder.Look(l.Key))).Where(l => l.Now is { } now
+            && now.IsSameAs(l.Was with { ChangedNs = now.ChangedNs })).ToDictionary(l => l.Key, l => l.Now!.Value, StringComparer.Ordinal);
+        if (linked is not null && untouched!.Count == linked.Count)
+            return;
+        foreach (var damaged in Verified(folder, manifest, untouched, CancellationToken.None).Findings.OfType<Damaged>()
+            .Where(d => linked?.ContainsKey(d.Path) ?? operation.Notes(NotLinkedNote).All(n => n.Text != d.Path)))
+            operation.NoteOnce(DamagedNote, damaged.Path, copy);
+    }
+
+    private VerifyResult Verified(
+        Folder folder, Manifest manifest, IReadOnlyDictionary<string, Node>? trusted, CancellationToken cancel) =>
+        new Verifier(time).Verify(manifest, folder, new VerifyOptions { Meter = Meter, RememberProven = true, Trusted = trusted }, cancel);
 
     private async Task RunAsync(
         Operation operation, Folder folder, string install, Profile profile, Manifest manifest, CancellationToken cancel)

@@ -9,7 +9,7 @@ public abstract partial record Change;
 /// <summary>A finished folder took the place of another at once, with an exchange of names; the old one is in the kept files.</summary>
 /// <param name="Path">The folder.</param>
 /// <param name="Staged">Where the new one was finished.</param>
-/// <param name="Inode">The number of the old one.</param>
+/// <param name="Inode">The number of the old one; some file systems give others each time they are mounted.</param>
 public sealed record Swapped(
     [property: JsonConverter(typeof(PathText))] string Path, [property: JsonConverter(typeof(PathText))] string Staged, ulong Inode)
     : Change
@@ -22,6 +22,12 @@ public sealed record Swapped(
 
     /// <inheritdoc/>
     protected override bool KeepsFile => true;
+
+    /// <summary>When names in the old one were changed last, in nanoseconds since 1970 UTC.</summary>
+    public long ModifiedNs { get; init; }
+
+    /// <summary>The same of the new one.</summary>
+    public long StagedModifiedNs { get; init; }
 
     internal override IEnumerable<string> Folders => [Folder.ParentOf(Path)];
 
@@ -40,7 +46,7 @@ public sealed record Swapped(
             return true;
         }
 
-        if (site.Look(Path)?.Inode != Inode)
+        if (!IsOldInPlace(site))
             return true;
         if (site.Look(kept) is not null)
             anchor.Move(kept, Staged);
@@ -49,7 +55,7 @@ public sealed record Swapped(
 
     internal override void Revert(ChangeSite site, KeptArea undo, IServiceUndo? services)
     {
-        if (site.Look(Path)?.Inode == Inode)
+        if (IsOldInPlace(site))
             return; // It is back already.
         if (site.Look(site.At(this)) is { Kind: NodeKind.Folder } && site.Look(Path) is { Kind: NodeKind.Folder })
         {
@@ -60,6 +66,14 @@ public sealed record Swapped(
         {
             undo.PutBack(site, this, Path);
         }
+    }
+
+    /// <summary>The one in the kept files is out of everybody's reach, and so tells by its time which of the two it is.</summary>
+    private bool IsOldInPlace(ChangeSite site)
+    {
+        var kept = site.Look(site.At(this))?.ModifiedNs;
+        return ModifiedNs != StagedModifiedNs && (kept == ModifiedNs || kept == StagedModifiedNs) ? kept == StagedModifiedNs
+            : site.Look(Path)?.Inode == Inode;
     }
 
     private string Aside(ChangeSite site) => site.At(this) + "-aside";

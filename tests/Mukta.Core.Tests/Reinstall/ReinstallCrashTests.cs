@@ -28,7 +28,7 @@ public sealed class ReinstallCrashTests
 
     [Fact]
     public void With_a_vendors_remove_and_install_the_same_reinstall_ends_after_a_crash_at_any_point_and_undo_brings_everything_back() =>
-        CrashPoints.ForEach(() => new Scene(hasSetup: true), changes: 281, undoChanges: 76);
+        CrashPoints.ForEach(() => new Scene(hasSetup: true), changes: 306, undoChanges: 76);
 
     /// <summary>An install that is replaced by a clean copy.</summary>
     private sealed class Scene(bool hasSetup) : ICrashScene

@@ -30,7 +30,8 @@ public sealed class QuickVerifier(TimeProvider time, IVerifiedMemory memory)
         var (started, looked) = (time.GetTimestamp(), time.GetUtcNow());
         options.Meter?.Begin("looking", 0);
         var record = memory.Find(install.RealPath);
-        if (record is null || record.FileSystem != FileSystemCapabilities.NumberOf(install.Path))
+        if (record is null || !FileSystemCapabilities.Of(install.Path).KeepsChangeTime
+            || record.FileSystem != FileSystemCapabilities.NumberOf(install.Path))
             return Full(manifest, install, options, cancel);
         if (record.IsWhole && record.Manifest == manifest.IdentityNow
             && new QuickLook(install, record, options.Meter, cancel).Look() is { } strays)
@@ -58,14 +59,16 @@ public sealed class QuickVerifier(TimeProvider time, IVerifiedMemory memory)
         return result;
     }
 
-    /// <summary>Remembers what a verification has shown.</summary>
+    /// <summary>Remembers what a verification has shown; nothing where a file that was changed could look untouched.</summary>
     /// <param name="result">The verification; it must have remembered what it proved.</param>
     /// <param name="manifest">The manifest; nothing is remembered if its file has changed since it was read.</param>
     /// <param name="install">The install.</param>
     public void Remember(VerifyResult result, LazyManifest manifest, Folder install)
     {
         ArgumentNullException.ThrowIfNull(manifest);
-        if (manifest.Identity is { } identity && identity == manifest.IdentityNow)
+        ArgumentNullException.ThrowIfNull(install);
+        if (manifest.Identity is { } identity && identity == manifest.IdentityNow
+            && FileSystemCapabilities.Of(install.Path).KeepsChangeTime)
             memory.TryPut(VerifiedRecord.Of(result, install, identity));
     }
 }

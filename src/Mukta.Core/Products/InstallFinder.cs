@@ -1,6 +1,7 @@
 using System.Globalization;
 using Mukta.Disk;
 using Mukta.Manifests;
+using Mukta.Operations;
 
 namespace Mukta.Products;
 
@@ -82,15 +83,21 @@ public sealed class InstallFinder(UserFolders folders)
         foreach (var place in profile.Installs.Places.SelectMany(p => folders.FoldersAt(p)).Distinct(StringComparer.Ordinal))
         {
             var candidates = profile.Installs.FolderPerRelease ? UserFolders.In(place) : [place];
-            found.AddRange(candidates.Select(at).OfType<FoundInstall>());
+            found.AddRange(candidates.Where(MayBeInstall).Select(at).OfType<FoundInstall>());
         }
 
+        // Root believes what it has recorded itself, and of a user's record only what a profile could name.
+        var isOwnRecord = StatePlace.OwnerOf(folders.State).User == 0;
         found.AddRange(
-            recorded.Except(found.Select(f => f.Path), StringComparer.Ordinal).Where(Directory.Exists).Select(at).OfType<FoundInstall>());
+            recorded.Except(found.Select(f => f.Path), StringComparer.Ordinal).Where(Directory.Exists)
+            .Where(r => isOwnRecord || MayBeInstall(r)).Select(at).OfType<FoundInstall>());
         var known = recorded.Select(Folder.RealPathOf).ToHashSet(StringComparer.Ordinal);
         return [.. WithNewestCurrent([.. found.DistinctBy(f => Folder.RealPathOf(f.Path))], profile)
             .Select(f => f with { IsRecorded = known.Contains(Folder.RealPathOf(f.Path)) })];
     }
+
+    /// <summary>Behind a link there may be a folder that no profile could name.</summary>
+    private bool MayBeInstall(string folder) => ProductPlaces.FaultOfInstall(folder, folders) is null;
 
     /// <summary>Where each release has a folder, the newest of those that lie together is current and the others are not.</summary>
     internal static IEnumerable<FoundInstall> WithNewestCurrent(IReadOnlyList<FoundInstall> found, Profile profile) =>

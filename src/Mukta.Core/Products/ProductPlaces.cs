@@ -108,18 +108,31 @@ public static class ProductPlaces
                 : "lies behind a link that leads out of the install";
         }
 
-        string? Fault(string? variable, string inside) =>
-            use == PlaceUse.Shortcut ? FaultOfShortcut(variable, inside.Split('/')) : FaultOf(variable, inside.Split('/'));
+        return FaultOfReal(
+            real, folders, mayBeElsewhere: pattern.Variable is null || use == PlaceUse.UserData || folders.Home == "/",
+            use == PlaceUse.Shortcut ? FaultOfShortcut : FaultOf);
+    }
+
+    /// <summary>
+    /// Why the folder that a path leads to may not be taken for an install that no user has named, as the end of the sentence "it ...";
+    /// null if it may. It may be on another disk.
+    /// </summary>
+    /// <param name="path">The path, as seen from here.</param>
+    /// <param name="folders">The user's folders.</param>
+    public static string? FaultOfInstall(string path, UserFolders folders) =>
+        FaultOfReal(Folder.RealPathOf(path), folders, mayBeElsewhere: true, FaultOf);
+
+    private static string? FaultOfReal(string real, UserFolders folders, bool mayBeElsewhere, Func<string?, string[], string?> fault)
+    {
         foreach (var (variable, folder) in new[] { ("data", folders.Data), ("config", folders.Config), ("cache", folders.Cache),
             ("state", folders.State), ("home", folders.Home) })
         {
             if (Folder.RealPathOf(folder) is var owned && owned != "/" && Below(real, owned) is { } inside)
-                return Fault(variable, inside);
+                return fault(variable, inside.Split('/'));
         }
 
-        return (pattern.Variable is null || use == PlaceUse.UserData || folders.Home == "/")
-            && Below(real, Folder.RealPathOf(folders.Root)) is { } below
-            ? Fault(null, below) : "lies behind a link that leads out of the user's folders";
+        return mayBeElsewhere && Below(real, Folder.RealPathOf(folders.Root)) is { } below
+            ? fault(null, below.Split('/')) : "lies behind a link that leads out of the user's folders";
     }
 
     private static string? FaultOf(string? variable, string[] segments) => variable switch

@@ -60,13 +60,21 @@ public sealed class ReinstallChoice(Machine machine, ProfileCatalog catalog)
     private static IEnumerable<string> Or(IReadOnlyList<string> some, Func<string> otherwise) => some.Count > 0 ? some : [otherwise()];
 
     /// <summary>Where a product that is not there belongs: the first place of its profile.</summary>
-    /// <exception cref="MuktaException">All of its places have wildcards.</exception>
+    /// <exception cref="MuktaException">All of its places have wildcards, or it leads to where no product's install belongs.</exception>
     public string NewPlace(LoadedProfile product)
     {
         var place = product.Profile.Installs.Places.Select(p => machine.Folders.PathOf(p)).FirstOrDefault(p => p is not null)
             ?? throw new MuktaException(
             ExitCode.BadInput, $"{product.Profile.Title} is not installed, and its profile names no place without a wildcard.",
             product.File, "Name the folder with --install.");
+        if (ProductPlaces.FaultOfInstall(place, machine.Folders) is { } fault)
+        {
+            throw new MuktaException(
+                ExitCode.NotTrusted, $"The place where {product.Profile.Title} belongs is not a product's: it {fault}.",
+                $"{PathBytes.Shown(place)} leads to {PathBytes.Shown(Folder.RealPathOf(place))}",
+                "Look for a link on its way, or name the folder with --install.");
+        }
+
         return product.Profile.Installs.FolderPerRelease && product.TryReadManifest().Manifest?.Release is { Length: > 0 } release
             ? Path.Join(place, release) : place;
     }

@@ -31,6 +31,25 @@ internal static class InstallAttacks
             again.Err.ShouldContain("mukta undo");
             scene.Home.Snapshot("games/pier").ShouldBe(before);
         }),
+        new("the place of the install is a link into the system", async scene =>
+        {
+            var system = Directory.CreateDirectory($"/usr/lib/mukta-attack-{Guid.NewGuid():N}").FullName;
+            try
+            {
+                File.WriteAllText(Path.Join(system, "canary"), "alive");
+                Directory.Delete(scene.Home.At("games/pier"), recursive: true);
+                scene.Link("games/pier", system);
+                scene.GiveToUser();
+                foreach (var command in new[] { "repair", "reinstall", "remove", "check --offline", "verify", "locate --record", "reset" })
+                    await scene.OnAsync(command, command is "check --offline" or "verify" or "locate --record" ? [] : ["--yes"]);
+                await scene.RepairAsync();
+                Directory.EnumerateFileSystemEntries(system).Select(Path.GetFileName).ShouldBe(["canary"]);
+            }
+            finally
+            {
+                Directory.Delete(system, recursive: true);
+            }
+        }),
         new("a damaged file is a second name of one outside", async scene =>
         {
             AttackScene.Run("ln", "-f", Path.Join(scene.Outside, "canary"), scene.Home.At("games/pier/maps/harbour.pak"));

@@ -43,15 +43,6 @@ internal static class TerminalAttacks
         new("what is typed commands the terminal", async scene => await EachAsync(
             scene, ["verify", Evil], [Evil], ["verify", "pier", $"--{Evil}"], ["repair", Evil, "--manifest", Evil], ["undo", Evil],
             ["profile", "check", Evil])),
-        new("a mirror sends elsewhere with words for the terminal", async scene =>
-        {
-            scene.Home.Flip("games/pier/maps/harbour.pak", 100);
-            using var mirror = new RawServer(
-                "HTTP/1.1 302 \u001b[2JFound\r\nLocation: http://127.0.0.1:1/\u001b[2J\u009b31m\r\nContent-Length: 0\r\n\r\n"u8.ToArray());
-            await EachAsync(
-                scene, ["repair", "pier", "--profiles", "profiles", "--from", mirror.Url, "--yes"],
-                ["repair", "pier", "--profiles", "profiles", "--from", mirror.Url, "--yes", "--verbose"]);
-        }),
     ];
 
     private static async Task EachAsync(AttackScene scene, params string[][] commands)

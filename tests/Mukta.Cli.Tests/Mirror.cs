@@ -26,6 +26,16 @@ internal sealed class Mirror : IDisposable
             url ?? throw new InvalidOperationException(await process.StandardError.ReadToEndAsync(TestContext.Current.CancellationToken)));
     }
 
+    /// <summary>Starts a proxy that spoils what a mirror answers.</summary>
+    public static async Task<Mirror> StartProxyAsync(Scratch scratch, string url, string fault, params string[] more)
+    {
+        var process = Programs.Start(scratch, Programs.StandIns, ["proxy", url, "--fault", fault, .. more]);
+        var own = await process.StandardOutput.ReadLineAsync(TestContext.Current.CancellationToken);
+        return new Mirror(
+            scratch, process, "",
+            own ?? throw new InvalidOperationException(await process.StandardError.ReadToEndAsync(TestContext.Current.CancellationToken)));
+    }
+
     public static async Task<Mirror> StartAsync(Scratch scratch, string folder, string faults = "[]")
     {
         var name = Guid.NewGuid().ToString("N");

@@ -4,8 +4,8 @@ using System.CommandLine.Parsing;
 using System.Runtime.InteropServices;
 using Mukta.Cli.Commands;
 using Mukta.Disk;
+using Mukta.Host;
 using Mukta.Operations;
-using Mukta.Products;
 using Mukta.Setup;
 
 namespace Mukta.Cli;
@@ -100,7 +100,7 @@ internal static class App
     {
         if (session.IsQuiet || session.IsJson)
             return;
-        foreach (var ready in WaitingOperations.Ready(UserFolders.Of(UserEnvironment.Get).State, () => SetupRunner.Boot))
+        foreach (var ready in WaitingOperations.Ready(Machine.Here(UserEnvironment.Get).Home, () => SetupRunner.Boot))
         {
             if (ready.CommandLine != Shell.Typed(args))
             {

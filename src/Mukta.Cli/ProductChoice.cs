@@ -69,16 +69,23 @@ internal sealed class ProductChoice
     }
 
     /// <summary>The install that is named, or the only one; null where there is none.</summary>
+    /// <param name="parsed">The command line.</param>
+    /// <param name="product">The product.</param>
+    /// <param name="session">For a question.</param>
+    /// <param name="cancel">Ends a question.</param>
+    /// <param name="manifest">By which an install is recognised that has lost its marker; null for the profile's own.</param>
     /// <exception cref="MuktaException">There are several, and nobody can be asked.</exception>
     public async Task<string?> InstallIfAnyAsync(
-        ParseResult parsed, Product product, LazyManifest? manifest, Session session, CancellationToken cancel)
+        ParseResult parsed, Product product, Session session, CancellationToken cancel, LazyManifest? manifest = null)
     {
         if (Named(parsed) is { } named)
             return named;
         if (MayBeNew && NewPlace(parsed) is not null)
             return null;
         var found = new InstallFinder(product.Machine.Folders)
-            .Find(product.Profile, manifest, InstallRecords.PathsOf(product.Machine, product.Profile.Product))
+            .Find(
+                product.Profile, manifest ?? product.Loaded.TryManifestFile,
+                InstallRecords.PathsOf(product.Machine, product.Profile.Product))
             .Where(f => f.IsCurrent).ToList();
         if (found.Count < 2)
             return found.FirstOrDefault()?.Path;
@@ -96,8 +103,8 @@ internal sealed class ProductChoice
     /// <summary>The install that is named, or the only one.</summary>
     /// <exception cref="MuktaException">There is none, or there are several and nobody can be asked.</exception>
     public async Task<string> InstallAsync(
-        ParseResult parsed, Product product, LazyManifest? manifest, Session session, CancellationToken cancel) =>
-        await InstallIfAnyAsync(parsed, product, manifest, session, cancel).ConfigureAwait(false) ?? throw new MuktaException(
+        ParseResult parsed, Product product, Session session, CancellationToken cancel, LazyManifest? manifest = null) =>
+        await InstallIfAnyAsync(parsed, product, session, cancel, manifest).ConfigureAwait(false) ?? throw new MuktaException(
             ExitCode.BadInput, $"No install of {product.Profile.Title} was found.",
             string.Join("\n", product.Profile.Installs.Places.Select(p => p.Text)),
             $"Name its folder with --install, look for it with: mukta locate {product.Profile.Product} --search DIR, or install it with: "

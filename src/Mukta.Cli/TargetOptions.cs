@@ -89,10 +89,10 @@ internal sealed class TargetOptions(bool mayBeNew = false)
         }
 
         var product = choice.Product(parsed, named);
-        // Else only to recognise an install that has lost its marker.
-        file ??= needsManifest ? product.Loaded.ManifestFile : product.Loaded.TryManifestFile;
+        if (needsManifest)
+            file ??= product.Loaded.ManifestFile;
         var path = mayBeNew && choice.Named(parsed) is null && HasNone(product) && FolderInItsPlace(product) is { } folder ? folder
-            : await choice.InstallAsync(parsed, product, file, session, cancel).ConfigureAwait(false);
+            : await choice.InstallAsync(parsed, product, session, cancel, file).ConfigureAwait(false);
         var others = new InstallFinder(product.Machine.Folders).Find(product.Profile, (LazyManifest?)null, []).Select(f => f.Path)
             .Where(p => p != Path.GetFullPath(path)).ToList();
         return Target(product.Machine, path, product.Profile.Processes, product.Arguments + withManifest) with

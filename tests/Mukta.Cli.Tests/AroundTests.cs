@@ -29,6 +29,42 @@ public class AroundTests
     }
 
     [Fact]
+    public async Task A_cache_whose_clearing_signs_the_player_out_is_cleared_only_if_it_is_named()
+    {
+        using var home = await Home.MakeAsync();
+        var token = home.Scratch.At(".cache/pierhead/session/token");
+        var shown = await home.OnAsync("caches", "pierhead");
+        shown.Out.ShouldContain("cleared only by name: --clear sign-in");
+        (await home.OnAsync("caches", "pierhead", "--clear", "--yes")).Code.ShouldBe(0);
+        File.Exists(token).ShouldBeTrue("nobody has named it");
+        var after = await home.OnAsync("caches", "pierhead");
+        after.Out.ShouldContain("0 bytes of it may be cleared");
+        (await home.OnAsync("reinstall", "pierhead", "--yes")).Code.ShouldBe(0);
+        File.Exists(token).ShouldBeTrue("a clean install signs nobody out either");
+        (await home.OnAsync("caches", "pierhead", "--clear", "sign-in", "--yes")).Code.ShouldBe(0);
+        File.Exists(token).ShouldBeFalse();
+    }
+
+    [Fact]
+    public async Task An_install_that_has_lost_its_marker_is_found_by_every_command()
+    {
+        using var home = await Home.MakeAsync();
+        File.Delete(home.Scratch.At("games/gannet-post/bin/gannet-post"));
+        (await home.OnAsync("launch", "gannet-post")).Out.ShouldContain("bin/gannet-post, which is not there");
+        var profile = home.Scratch.At("profiles/gannet-post.yaml");
+        await File.WriteAllTextAsync(
+            profile, (await File.ReadAllTextAsync(profile, TestContext.Current.CancellationToken)).Replace(
+                "temporary: [", "temporary: [\"${install}/unpacked\", ", StringComparison.Ordinal), TestContext.Current.CancellationToken);
+        home.Scratch.Write("games/gannet-post/unpacked/half", "half");
+        foreach (var command in new[] { "verify", "check --alone --offline", "caches", "remove --dry-run" })
+        {
+            var words = command.Split(' ');
+            var answer = await home.OnAsync(words[0], "gannet-post", words[1..]);
+            (answer.Out + answer.Err).ShouldContain("games/gannet-post", Case.Sensitive, command);
+        }
+    }
+
+    [Fact]
     public async Task A_cache_in_use_is_left_alone_and_the_process_is_named()
     {
         using var home = await Home.MakeAsync();

@@ -66,7 +66,7 @@ public class CheckTests
         using var home = await Home.MakeAsync();
         var answer = await home.OnAsync("check", "gannet-post", "--offline", "--alone", "--json");
         Verdicts(answer.Json).Select(v => v.Product).Distinct().ShouldBe(["gannet-post"]);
-        Verdicts(answer.Json).ShouldContain(("gannet-post", "network", "not-known"));
+        Verdicts(answer.Json).ShouldContain(("gannet-post", "network", "skipped"));
     }
 
     [Fact]

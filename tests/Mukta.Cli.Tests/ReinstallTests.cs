@@ -175,6 +175,29 @@ public class ReinstallTests
     }
 
     [Fact]
+    public async Task A_plan_for_several_products_says_for_each_where_its_bytes_come_from()
+    {
+        using var home = await Home.MakeAsync();
+        File.Delete(home.Scratch.At("games/gannet-post/maps/pier.pak"));
+        File.Delete(home.Scratch.At("launcher/pierhead/bin/pierhead"));
+        var dry = await home.OnAsync("reinstall", "gannet-post", "--scope", "with-needs", "--dry-run");
+        foreach (var line in new[] { "Gannet Post: .* from .*/gannet-post/1.4.2", "Pierhead: .* from .*/pierhead/3.2.0" })
+            dry.Out.ShouldMatch(line);
+    }
+
+    [Fact]
+    public async Task A_plan_that_leaves_the_players_data_out_does_not_say_that_it_comes_back()
+    {
+        using var home = await Home.MakeAsync();
+        var dry = await home.OnAsync("reinstall", "gannet-post", "--no-user-data", "--dry-run");
+        dry.Out.ShouldContain("not back");
+        dry.Out.ShouldNotContain("comes back");
+        dry.Out.ShouldNotContain("user data back");
+        dry.Out.ShouldNotContain("nothing: what goes");
+        dry.Out.ShouldContain("kept         what goes, the user's own too; mukta undo brings it back");
+    }
+
+    [Fact]
     public async Task A_product_that_is_not_there_is_installed_launcher_first()
     {
         using var home = await Home.MakeAsync();

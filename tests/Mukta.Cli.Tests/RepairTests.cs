@@ -167,6 +167,36 @@ public class RepairTests
     }
 
     [Fact]
+    public async Task Without_the_network_it_is_said_that_mirrors_are_known_and_not_asked()
+    {
+        using var home = await Home.MakeAsync();
+        File.Delete(home.Scratch.At("games/gannet-post/maps/pier.pak"));
+        var dry = await home.OnAsync("repair", "gannet-post", "--offline", "--dry-run");
+        dry.Out.ShouldContain("but its mirrors are on the network, which --offline leaves out");
+        var refused = await home.OnAsync("repair", "gannet-post", "--offline", "--yes");
+        refused.Code.ShouldBe(4);
+        refused.Err.ShouldContain("The mirrors are on the network, and --offline leaves the network out, so nothing was touched.");
+        var first = await home.OnAsync("reinstall", "gannet-post", "--scope", "with-needs", "--offline", "--yes");
+        first.Code.ShouldBe(4, "not even for what it needs");
+    }
+
+    [Fact]
+    public async Task On_a_mounted_disk_the_undo_that_is_said_works()
+    {
+        using var home = await Home.MakeAsync();
+        foreach (var part in new[] { "games", ".local" })
+            home.Scratch.CopyTree(part, "disk/home/anna/" + part);
+        File.Delete(home.Scratch.At("disk/home/anna/games/gannet-post/maps/pier.pak"));
+        var repaired = await home.MuktaWithAsync(
+            ["HOME=/nowhere/nobody"], "repair", "gannet-post", "--profiles", "profiles", "--root", "disk", "--yes");
+        repaired.Code.ShouldBe(0, repaired.Err);
+        var undo = repaired.Out.Split("Undo: mukta ")[1].Trim().Split(' ');
+        var undone = await home.MuktaWithAsync(["HOME=/nowhere/nobody"], [.. undo, "--yes"]);
+        undone.Code.ShouldBe(0, undone.Err);
+        File.Exists(home.Scratch.At("disk/home/anna/games/gannet-post/maps/pier.pak")).ShouldBeFalse();
+    }
+
+    [Fact]
     public async Task An_interrupted_repair_keeps_what_has_arrived_and_the_same_command_goes_on()
     {
         using var game = await GameFolder.MakeAsync();
@@ -182,12 +212,17 @@ public class RepairTests
         var second = await game.RepairAsync("--from", "release", "--yes");
         (second.Code, second.Err).ShouldSatisfyAllConditions(
             s => s.Code.ShouldBe(3), s => s.Err.ShouldContain("Another run of mukta is working on this install."));
+        (await game.MuktaAsync("undo", "--in", "game", "--dry-run")).Out
+            .ShouldSatisfyAllConditions(o => o.ShouldContain(", running"), o => o.ShouldNotContain("interrupted"));
+        (await game.VerifyAsync()).Out.ShouldContain(" is running.\nWait until it has finished");
         using (var interrupt = Process.Start("kill", ["-INT", $"{process.Id}"]))
             await interrupt.WaitForExitAsync(TestContext.Current.CancellationToken);
         var answer = await Programs.EndAsync(process);
         answer.Code.ShouldBe(130, answer.Err);
         answer.Err.ShouldContain("Run the same command again");
         File.Exists(game.Scratch.At("game/maps/harbour.pak")).ShouldBeFalse("a file at its final path is always whole");
+        (await game.VerifyAsync()).Out.ShouldContain(
+            " has not ended.\nRun the same command again to finish it, or go back with: mukta undo ");
 
         using var mirror = await Mirror.StartAsync(game.Scratch, "release");
         (await game.RepairAsync("--from", mirror.Url, "--yes")).Code.ShouldBe(0);

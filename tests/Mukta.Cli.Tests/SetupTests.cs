@@ -105,6 +105,38 @@ public class SetupTests
         (await home.OnAsync("verify", "pierhead")).Err.ShouldNotContain("restarted");
     }
 
+    [Fact]
+    public async Task A_setup_that_wanted_a_restart_comes_to_its_end_after_it()
+    {
+        using var home = await Home.MakeAsync();
+        home.Scratch.Write("setup-mood", "restart");
+        (await home.OnAsync("setup repair", "tidewarden", "--yes")).Code.ShouldBe(3);
+        Restart(home);
+        (await home.OnAsync("verify", "pierhead")).Err.ShouldContain("can go on: mukta setup repair tidewarden");
+        var done = await home.OnAsync("setup repair", "tidewarden", "--yes");
+        done.Code.ShouldBe(0, done.Err);
+        var list = await home.MuktaAsync("held", "list", "--profiles", "profiles");
+        list.Out.ShouldContain("setup, tidewarden");
+        list.Out.ShouldNotContain("interrupted");
+        list.Out.ShouldNotContain("waiting");
+        (await home.OnAsync("verify", "pierhead")).Err.ShouldNotContain("restarted");
+    }
+
+    [Theory]
+    [InlineData("undo", "--yes")]
+    [InlineData("held purge", "--even-unfinished", "--yes")]
+    public async Task What_waited_and_was_undone_or_deleted_is_not_spoken_of_again(string command, params string[] words)
+    {
+        using var home = await Home.MakeAsync();
+        home.Scratch.Write("setup-mood", "restart");
+        (await home.OnAsync("setup repair", "tidewarden", "--yes")).Code.ShouldBe(3);
+        var id = (await home.MuktaAsync("held", "list", "--profiles", "profiles")).Out.Split(' ')[0];
+        var answer = await home.MuktaAsync([.. command.Split(' '), id, "--profiles", "profiles", .. words]);
+        answer.Code.ShouldBe(0, answer.Err);
+        Restart(home);
+        (await home.OnAsync("verify", "pierhead")).Err.ShouldNotContain("restarted");
+    }
+
     /// <summary>Makes what waits believe that it has waited since another start of the machine.</summary>
     private static void Restart(Home home)
     {

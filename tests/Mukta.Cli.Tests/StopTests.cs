@@ -13,7 +13,11 @@ public class StopTests
         game.Scratch.Flip("game/maps/harbour.pak", 5);
         var before = game.Scratch.Snapshot("game", withOwnFolder: true);
 
-        (await game.VerifyAsync()).Out.ShouldContain($"Running: sleep (process {running.Id}) its program is bin/sleep.");
+        var verified = await game.VerifyAsync();
+        verified.Out.ShouldContain($"Running: sleep (process {running.Id}) its program is bin/sleep.");
+        verified.Out.ShouldContain("Next: mukta stop game --manifest game.meta4", Case.Sensitive, "a repair would refuse");
+        (await game.MuktaAsync("verify", "game", "--manifest", "game.meta4", "--json")).Json.GetProperty("running")[0].GetProperty("pid")
+            .GetInt32().ShouldBe(running.Id);
         var refused = await game.RepairAsync("--from", "release", "--yes");
         refused.Code.ShouldBe(3);
         refused.Err.ShouldContain($"process {running.Id}, sleep: its program is bin/sleep");

@@ -20,7 +20,9 @@ internal static class CachesCommand
         var (product, choice, acting) = (ProductChoice.Argument(), new ProductChoice(), new ActingOptions());
         var clear = new Option<string[]>("--clear")
         {
-            Description = "Clear the cache of this name, or all that may be; \"temporary\" for temporary and partly downloaded files.",
+            Description =
+                "Clear the cache of this name, or all whose clearing costs nothing; \"temporary\" for temporary and partly downloaded "
+                + "files.",
             HelpName = "NAME",
             Arity = ArgumentArity.ZeroOrMore,
             AllowMultipleArgumentsPerToken = true,
@@ -43,7 +45,7 @@ internal static class CachesCommand
         {
             using var session = new Session(parsed);
             var found = choice.Product(parsed, parsed.GetRequiredValue(product));
-            var install = await choice.InstallIfAnyAsync(parsed, found, null, session, cancel).ConfigureAwait(false);
+            var install = await choice.InstallIfAnyAsync(parsed, found, session, cancel).ConfigureAwait(false);
             if (parsed.GetResult(clear) is null)
                 return Show(session, found, new CacheLook(found.Machine).At(found.Profile, install, cancel));
             var tools = Product.ToolsOf(found.Machine, session, parsed);
@@ -71,7 +73,7 @@ internal static class CachesCommand
         new CacheText(session.Output).Write(caches);
         if (caches.Count == 0)
             session.Output.WriteLine("There is no cache folder of it, and nothing temporary.");
-        else if (caches.Any(c => c.Blocked is null))
+        else if (caches.Any(c => c.IsClearedUnnamed))
             session.Output.WriteLine($"Next: mukta caches {product.Arguments} --clear");
         return (int)code;
     }

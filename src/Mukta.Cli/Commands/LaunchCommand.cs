@@ -27,7 +27,7 @@ internal static class LaunchCommand
         {
             using var session = new Session(parsed);
             var found = choice.Product(parsed, parsed.GetRequiredValue(product));
-            var install = Path.GetFullPath(await choice.InstallAsync(parsed, found, null, session, cancel).ConfigureAwait(false));
+            var install = Path.GetFullPath(await choice.InstallAsync(parsed, found, session, cancel).ConfigureAwait(false));
             var view = new ShortcutsView(session, found, install);
             var remedy = new RestoreShortcutsRemedy(found.Target([install]), Product.ToolsOf(found.Machine, session, parsed));
             return parsed.GetValue(restore)

@@ -4,6 +4,7 @@ using Mukta.Cli.Rendering;
 using Mukta.Disk;
 using Mukta.Host;
 using Mukta.Manifests;
+using Mukta.Operations;
 using Mukta.Products;
 using Mukta.Remedies;
 using Mukta.State;
@@ -155,6 +156,9 @@ internal static class LocateCommand
 
         public ExitCode Show(List<Located> located, IReadOnlyList<string>? forgotten, string? next, string? profiles)
         {
+            var catalog = new OperationCatalog(machine.Home, TimeProvider.System);
+            located =
+                [.. located.Select(l => l with { Pending = catalog.Pending(l.Loaded.Profile.Product, l.Installs.Select(i => i.Path)) })];
             if (session.IsJson)
                 Session.Write(LocateDocument.Of(located, forgotten), Documents.Readable.LocateDocument);
             else
@@ -170,4 +174,8 @@ internal static class LocateCommand
 /// <param name="Installs">The installs.</param>
 /// <param name="Fault">Why the profile's own manifest cannot be used, as the end of a sentence.</param>
 internal sealed record Located(
-    LoadedProfile Loaded, IReadOnlyList<Manifest> Manifests, IReadOnlyList<FoundInstall> Installs, string? Fault);
+    LoadedProfile Loaded, IReadOnlyList<Manifest> Manifests, IReadOnlyList<FoundInstall> Installs, string? Fault)
+{
+    /// <summary>Operations on it that were begun and have not ended.</summary>
+    public IReadOnlyList<PendingOperation> Pending { get; init; } = [];
+}

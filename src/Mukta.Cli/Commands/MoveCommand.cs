@@ -37,7 +37,7 @@ internal static class MoveCommand
             var found = choice.Product(parsed, parsed.GetRequiredValue(product));
             var named = parsed.GetValue(manifest) is { } file ? new LazyManifest(file) : null;
             IReadOnlyList<string> installs = Mover.Interrupted(found.Machine, found.Profile.Product) is not null ? []
-                : [await choice.InstallAsync(parsed, found, named ?? found.Loaded.TryManifestFile, session, cancel).ConfigureAwait(false)];
+                : [await choice.InstallAsync(parsed, found, session, cancel, named).ConfigureAwait(false)];
             var tools = Product.ToolsOf(found.Machine, session, parsed);
             var remedy = new MoveRemedy(found.Target(installs, named), parsed.GetRequiredValue(destination), tools);
             return await acting.RunAsync(

@@ -77,8 +77,7 @@ internal static class ReinstallCommand
             if (parsed.GetValue(all))
                 installs = new ReinstallChoice(found.Machine, found.Catalog).Installs(found.Loaded);
             else if (ReinstallRemedy.FindBegun(found.Machine, request.Command, found.Profile.Product) is null
-                && await choice.InstallIfAnyAsync(
-                parsed, found, named ?? found.Loaded.ManifestFile, session, cancel).ConfigureAwait(false) is { } one)
+                && await choice.InstallIfAnyAsync(parsed, found, session, cancel, named).ConfigureAwait(false) is { } one)
                 installs = [one];
             using var remedy = new ReinstallRemedy(found.Target(installs, named), request, tools);
             var view = new ReinstallView(session, found, parsed.GetValue(confirm));

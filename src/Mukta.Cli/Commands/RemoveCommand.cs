@@ -40,7 +40,7 @@ internal static class RemoveCommand
             using var session = new Session(parsed);
             var found = choice.Product(parsed, parsed.GetRequiredValue(product));
             var installs = parsed.GetValue(all) ? new ReinstallChoice(found.Machine, found.Catalog).Installs(found.Loaded)
-                : await choice.InstallIfAnyAsync(parsed, found, null, session, cancel).ConfigureAwait(false) is { } one ? [one] : [];
+                : await choice.InstallIfAnyAsync(parsed, found, session, cancel).ConfigureAwait(false) is { } one ? [one] : [];
             var remedy = new RemoveRemedy(found.Target(Going(found, installs)), Product.ToolsOf(found.Machine, session, parsed))
             {
                 WithUserData = parsed.GetValue(withUserData),

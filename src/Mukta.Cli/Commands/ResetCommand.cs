@@ -26,7 +26,7 @@ internal static class ResetCommand
         {
             using var session = new Session(parsed);
             var found = choice.Product(parsed, parsed.GetRequiredValue(product));
-            var install = await choice.InstallIfAnyAsync(parsed, found, null, session, cancel).ConfigureAwait(false);
+            var install = await choice.InstallIfAnyAsync(parsed, found, session, cancel).ConfigureAwait(false);
             var remedy = new ResetRemedy(found.Target(install is null ? [] : [install]), Product.ToolsOf(found.Machine, session, parsed));
             var title = found.Profile.Title;
             var view = new StepsView(session, found, remedy.Name)

@@ -3,6 +3,7 @@ using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
 using Mukta.Hashing;
+using Mukta.Operations;
 using Mukta.Remedies;
 using Mukta.State;
 using Mukta.Verification;
@@ -62,13 +63,22 @@ internal static class VerifyCommand
             session.Log().Debug("hashed with {Method}", HashMethod.DecisionFor(result.BytesRead));
 
         var running = target.Guard.Using([target.Path], []).Running;
-        var next = NextStep.After(result, target, straysCount);
+        var pending = new OperationCatalog(target.Machine.Home, TimeProvider.System).Pending(result.Release.Product, [target.Path]);
+        var next = NextStep.After(result, target, straysCount, isRunning: running.Count > 0);
         if (session.IsJson)
-            Session.Write(VerifyDocument.Of(result, target.Path, straysCount, next, running), Documents.Readable.VerifyDocument);
+        {
+            Session.Write(
+                VerifyDocument.Of(result, target.Path, straysCount, next) with
+                {
+                    Running = running.Count == 0 ? null : [.. running.Select(ProcessPart.Of)],
+                    Pending = pending.Count == 0 ? null : [.. pending.Select(PendingPart.Of)],
+                },
+                Documents.Readable.VerifyDocument);
+        }
         else if (session.IsQuiet)
             new VerifyText(session.Output, target.Path) { StraysCount = straysCount }.Verdict(result);
         else
-            new VerifyText(session.Output, target.Path) { ShowAll = all, StraysCount = straysCount }.Write(result, next, running);
+            new VerifyText(session.Output, target.Path) { ShowAll = all, StraysCount = straysCount }.Write(result, next, running, pending);
         return (int)(result.IsIntact && !(straysCount && result.Strays.Any()) ? ExitCode.Done : ExitCode.Problems);
     }
 }

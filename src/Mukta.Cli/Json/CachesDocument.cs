@@ -29,6 +29,8 @@ internal sealed record CachePart
 
     public required bool MayBeCleared { get; init; }
 
+    public bool IsOnlyByName { get; init; }
+
     public string? Blocked { get; init; }
 
     /// <summary>True once it is cleared; missing where that was not asked for.</summary>
@@ -48,6 +50,7 @@ internal sealed record CachePart
         LastUsed = cache.Size.LastUsed,
         Holds = cache.Holds,
         MayBeCleared = cache.Blocked is null,
+        IsOnlyByName = cache.IsOnlyByName,
         Blocked = cache.Blocked,
     };
 

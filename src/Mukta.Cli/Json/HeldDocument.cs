@@ -3,6 +3,14 @@ using Mukta.Operations;
 
 namespace Mukta.Cli.Json;
 
+/// <summary>An operation that was begun and has not ended.</summary>
+internal sealed record PendingPart(string Operation, string Command, string State, DateTimeOffset Started)
+{
+    public static PendingPart Of(PendingOperation pending) => new(
+        pending.Record.Header.Operation, PathBytes.Shown(pending.Record.Header.Command), JsonNames.OfName(pending.State.ToString()),
+        pending.Record.Header.Started);
+}
+
 /// <summary><c>mukta.held/1</c> and <c>mukta.held.purge/1</c></summary>
 internal sealed record HeldDocument(string Format, bool DryRun, int ExitCode, IReadOnlyList<HeldPart> Operations);
 
@@ -11,6 +19,9 @@ internal sealed record UndoDocument(string Format, string Undoes, bool DryRun, i
 {
     /// <summary>The id of the undo itself; missing where nothing was done.</summary>
     public string? Operation { get; init; }
+
+    /// <summary>Published files that are back with wrong bytes; missing where there are none.</summary>
+    public IReadOnlyList<string>? Damaged { get; init; }
 
     /// <summary>What is not back, and why.</summary>
     public IReadOnlyList<NotRestoredPart>? NotRestored { get; init; }

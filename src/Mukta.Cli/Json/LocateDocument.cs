@@ -19,7 +19,10 @@ internal sealed record LocateDocument(IReadOnlyList<LocatedPart> Products)
         [.. l.Installs.Select(
         i => new FoundPart(PathBytes.Shown(
         i.Path), i.IsCurrent, i.HasMarker, i.Evidence?.Present, i.Evidence?.Listed, i.Evidence?.Bytes) { Release = i.Release,
-        IsRecorded = i.IsRecorded })]))])
+        IsRecorded = i.IsRecorded })])
+        {
+            Pending = l.Pending.Count == 0 ? null : [.. l.Pending.Select(PendingPart.Of)],
+        })])
         {
             Forgotten = forgotten is null ? null : [.. forgotten.Select(PathBytes.Shown)],
         };
@@ -27,7 +30,10 @@ internal sealed record LocateDocument(IReadOnlyList<LocatedPart> Products)
 
 /// <summary>A product.</summary>
 internal sealed record LocatedPart(
-    string Product, string Title, string Profile, ReleasePart? Release, string? ManifestFault, IReadOnlyList<FoundPart> Installs);
+    string Product, string Title, string Profile, ReleasePart? Release, string? ManifestFault, IReadOnlyList<FoundPart> Installs)
+{
+    public IReadOnlyList<PendingPart>? Pending { get; init; }
+}
 
 /// <summary>An install.</summary>
 internal sealed record FoundPart(string Path, bool IsCurrent, bool HasMarker, int? FilesPresent, int? FilesListed, long? Bytes)

@@ -1,6 +1,5 @@
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
-using Mukta.Host.Processes;
 using Mukta.Manifests;
 using Mukta.Verification;
 
@@ -39,10 +38,11 @@ internal sealed record VerifyDocument
 
     public IReadOnlyList<ProcessPart>? Running { get; init; }
 
+    public IReadOnlyList<PendingPart>? Pending { get; init; }
+
     public string? Next { get; init; }
 
-    public static VerifyDocument Of(
-        VerifyResult result, string install, bool straysCount, string? next, IReadOnlyList<RunningProcess>? running = null) => new()
+    public static VerifyDocument Of(VerifyResult result, string install, bool straysCount, string? next) => new()
         {
             Install = PathBytes.Shown(install),
             Verdict = result.IsIntact && !(straysCount && result.Strays.Any()) ? "intact" : "not-intact",

@@ -24,11 +24,13 @@ internal sealed class CacheText(IAnsiConsole console)
                 console.WriteLine($"  holds {cache.Holds}");
             if (cache.Blocked is not null)
                 console.WriteLine($"  stays: it {cache.Blocked}");
+            else if (cache.IsOnlyByName)
+                console.WriteLine($"  cleared only by name: --clear {Shell.Quoted(cache.Name)}");
             if (!cache.IsWritable)
                 console.MarkupLineInterpolated($"  [yellow]the player cannot write to it[/] (owner {cache.Owner})");
         }
 
-        var open = caches.Where(c => c.Blocked is null).ToList();
+        var open = caches.Where(c => c.Blocked is null && !c.IsOnlyByName).ToList();
         if (caches.Count > 0)
         {
             console.WriteLine(

@@ -50,7 +50,7 @@ internal sealed class CheckText(IAnsiConsole console, Func<ProductCheck, CheckFi
         {
             if (area.Findings.Count == 0)
             {
-                Row(table, Name(area.Area), Verdict.Good, [new Text(area.Summary)]);
+                Row(table, Name(area.Area), area.Verdict, [new Text(area.Summary)]);
                 continue;
             }
 

@@ -1,5 +1,6 @@
 using Mukta.Cli.Commands;
 using Mukta.Disk;
+using Mukta.Host.Checks;
 using Mukta.Products;
 using Spectre.Console;
 
@@ -28,6 +29,8 @@ internal sealed class LocateText(IAnsiConsole console, string? profiles)
                     + $"{Evidence(product, install)}");
             }
 
+            foreach (var (seen, advice) in PendingFindings.Sentences(product.Pending))
+                console.MarkupLineInterpolated($"  [yellow]pending:[/] {PathBytes.Shown(seen)}\n  {PathBytes.Shown(advice)}");
             if (product.Fault is { } fault)
                 console.MarkupLineInterpolated($"  [yellow]its files cannot be compared:[/] {fault}");
         }

@@ -19,10 +19,7 @@ internal sealed class ProfileText(IAnsiConsole console)
             Line("components", string.Join(", ", profile.Components.Keys));
             Line("processes", string.Join(", ", profile.Processes));
             Line("services", string.Join("\n", profile.Services.Select(s => $"{s.Unit}, {s.Startup} and {s.State}")));
-            Line("caches",
-                string.Join(
-                "\n", profile.Caches.Select(
-                c => $"{c.Name}: {string.Join(", ", c.Places.Select(p => p.Text))}{(c.MayBeCleared ? "" : ", not to be cleared")}")));
+            Line("caches", string.Join("\n", profile.Caches.Select(Cache)));
             Line("user data", string.Join("\n", profile.UserData.Select(p => p.Text)));
             Line("setup", profile.Setup is { } setup ? $"{setup.Program}: {string.Join(", ", setup.Actions.Keys)}" : "");
             Line("outages", profile.Outage?.AbsoluteUri ?? "");
@@ -31,6 +28,17 @@ internal sealed class ProfileText(IAnsiConsole console)
 
     /// <summary>A kind as profiles write it.</summary>
     public static string KindName(ProductKind kind) => kind == ProductKind.AntiCheat ? "anti-cheat" : kind.ToString().ToLowerInvariant();
+
+    private static string Cache(CachePlaces cache)
+    {
+        var clearing = cache.Clearing switch
+        {
+            CacheClearing.ByName => ", cleared only by name",
+            CacheClearing.Never => ", not to be cleared",
+            _ => "",
+        };
+        return $"{cache.Name}: {string.Join(", ", cache.Places.Select(p => p.Text))}{clearing}";
+    }
 
     private void Line(string name, string text)
     {

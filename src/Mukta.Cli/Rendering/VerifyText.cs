@@ -1,6 +1,8 @@
 using Mukta.Disk;
+using Mukta.Host.Checks;
 using Mukta.Host.Processes;
 using Mukta.Manifests;
+using Mukta.Operations;
 using Mukta.Verification;
 using Spectre.Console;
 
@@ -16,7 +18,8 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
     public bool StraysCount { get; init; }
 
     /// <summary>Everything: verdict, findings, sums.</summary>
-    public void Write(VerifyResult result, string? next, IReadOnlyList<RunningProcess>? running = null)
+    public void Write(
+        VerifyResult result, string? next, IReadOnlyList<RunningProcess>? running = null, IReadOnlyList<PendingOperation>? pending = null)
     {
         Verdict(result);
         var groups = result.Findings.GroupBy(f => f.State).Select(g => (State: g.Key, All: g.ToList())).ToList();
@@ -32,6 +35,8 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
                 + "Files may change while they are read, and a repair would refuse.");
         }
 
+        foreach (var (seen, advice) in PendingFindings.Sentences(pending ?? []))
+            console.MarkupLine($"\n[yellow]Pending:[/] {Escape(seen)}\n{Escape(advice)}");
         if (next is not null || !result.IsIntact || !result.ModesCompared || result.Release.WeakFiles > 0)
             console.WriteLine();
         Notes(result);

@@ -99,8 +99,21 @@ public sealed record ServiceExpectation(string Unit, string Startup, string Stat
 /// <param name="Name">What to call it.</param>
 /// <param name="Places">Its folders.</param>
 /// <param name="Holds">What it holds, in words.</param>
-/// <param name="MayBeCleared">True where nothing is lost by clearing it.</param>
-public sealed record CachePlaces(string Name, IReadOnlyList<PathPattern> Places, string? Holds, bool MayBeCleared);
+/// <param name="Clearing">When it may be cleared.</param>
+public sealed record CachePlaces(string Name, IReadOnlyList<PathPattern> Places, string? Holds, CacheClearing Clearing);
+
+/// <summary>When a cache may be cleared.</summary>
+public enum CacheClearing
+{
+    /// <summary>Whenever caches are: nothing is lost by it.</summary>
+    Usual,
+
+    /// <summary>Only if its name is given: it costs the player something, such as signing in again.</summary>
+    ByName,
+
+    /// <summary>Not at all.</summary>
+    Never,
+}
 
 /// <summary>A launch entry as it should be (freedesktop Desktop Entry specification).</summary>
 /// <param name="Entry">The <c>.desktop</c> file.</param>

@@ -102,14 +102,6 @@ internal sealed class ProfileFields
     public IReadOnlyList<int> Numbers(string key, IReadOnlyList<int> usual, int least, int most) =>
         Has(key) ? [.. Items(key).Select(v => NumberOf(v, key, least, most))] : usual;
 
-    public bool YesOrNo(string key, bool usual) => Text(key) switch
-    {
-        null => usual,
-        "yes" or "true" => true,
-        "no" or "false" => false,
-        var other => throw Fault(key, $"The {key} is yes or no; this is \"{PathBytes.Shown(other)}\"."),
-    };
-
     public Version? Version(string key) => values.GetValueOrDefault(key) is { } value ? VersionOf(value, key) : null;
 
     public IReadOnlyDictionary<string, Version> Versions(string key) =>

@@ -112,9 +112,17 @@ public static class ProfileReader
     {
         var places = fields.Places("places");
         return places.Count > 0
-            ? new CachePlaces(fields.RequiredWord("name", "a cache"), places, fields.Text("holds"), fields.YesOrNo("clear", usual: true))
+            ? new CachePlaces(fields.RequiredWord("name", "a cache"), places, fields.Text("holds"), Clearing(fields))
             : throw fields.Missing("places");
     }
+
+    private static CacheClearing Clearing(ProfileFields fields) =>
+        fields.Choice("clear", "yes", "yes", "by-name", "no", "true", "false") switch
+        {
+            "yes" or "true" => CacheClearing.Usual,
+            "by-name" => CacheClearing.ByName,
+            _ => CacheClearing.Never,
+        };
 
     private static LaunchExpectation LaunchEntry(ProfileFields fields) => new(
         fields.RequiredShortcut("entry"), fields.RequiredInside("program"), fields.Texts("arguments"), fields.TextPairs("environment"),

@@ -64,7 +64,7 @@ public sealed class ClearCachesRemedy(RemedyTarget target, IReadOnlyList<string>
 
         var caches = target.InstallsOrNone.SelectMany(i => new CacheLook(Machine).At(target.Profile, i, cancel))
             .DistinctBy(c => c.Path).ToList();
-        var chosen = names.Count == 0 ? caches.Where(c => c.Blocked is null && !c.IsTemporary).ToList()
+        var chosen = names.Count == 0 ? caches.Where(c => c.IsClearedUnnamed).ToList()
             : [.. caches.Where(c => names.Contains(c.Name))];
         return chosen.Find(c => c.Blocked is not null) is { } blocked
             ? throw new MuktaException(

@@ -51,7 +51,12 @@ public sealed class UserPlaces(Machine machine, ProfileCatalog catalog)
             c => c.Places.SelectMany(
             p => Found(
             p, install, $"cache {c.Name}{(c.Holds is null ? "" : $" ({c.Holds})")}", cancel,
-            c.MayBeCleared ? null : "is not to be cleared, says the profile"))))
+            c.Clearing switch
+            {
+                CacheClearing.ByName => "is cleared only by name",
+                CacheClearing.Never => "is not to be cleared, says the profile",
+                _ => null,
+            }))))
             .Concat(profile.Temporary.SelectMany(p => Found(p, install, $"temporary: {p.Text}", cancel)));
         var users = profile.UserData.SelectMany(p => Real(p, install)).ToList();
         var others = UsedByOthers(profile);

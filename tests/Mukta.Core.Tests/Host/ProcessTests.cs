@@ -30,6 +30,33 @@ public class ProcessTests
     }
 
     [Fact]
+    public async Task One_that_does_not_end_when_it_is_asked_to_is_killed_only_if_that_is_said()
+    {
+        using var stubborn = Process.Start(
+            new ProcessStartInfo("sh", ["-c", "trap '' TERM; echo ready; while :; do sleep 1; done"]) { RedirectStandardOutput = true })!;
+        (await stubborn.StandardOutput.ReadLineAsync(TestContext.Current.CancellationToken)).ShouldBe("ready");
+        var table = new ProcessTable();
+        var process = new RunningProcess(stubborn.Id, "sh", 0, default, table.StartTicks(stubborn.Id)!.Value, ["it uses the install"]);
+        var ender = new ProcessEnder(table, TimeProvider.System);
+        Task<IReadOnlyList<EndedProcess>> EndAsync(bool force) => ender.EndAsync(
+            [process], TimeSpan.FromMilliseconds(300), force, null, TestContext.Current.CancellationToken);
+        (await EndAsync(force: false)).ShouldHaveSingleItem().Reason.ShouldBe("does not end when it is asked to");
+        stubborn.HasExited.ShouldBeFalse();
+        (await EndAsync(force: true)).ShouldHaveSingleItem().IsGone.ShouldBeTrue();
+    }
+
+    [Fact]
+    public async Task Mukta_does_not_end_itself()
+    {
+        var table = new ProcessTable();
+        var self = new RunningProcess(
+            Environment.ProcessId, "self", 0, default, table.StartTicks(Environment.ProcessId)!.Value, ["it uses the install"]);
+        var ended = await new ProcessEnder(table, TimeProvider.System)
+            .EndAsync([self], TimeSpan.Zero, force: false, null, TestContext.Current.CancellationToken);
+        ended.ShouldHaveSingleItem().ShouldSatisfyAllConditions(e => e.IsGone.ShouldBeFalse(), e => e.Reason.ShouldBe("is mukta itself"));
+    }
+
+    [Fact]
     public void A_proc_that_changes_while_it_is_read_costs_only_what_is_gone()
     {
         using var scratch = new Scratch();

@@ -52,7 +52,7 @@ public sealed class OutsideReaderTests
             """{"operation":"20260101T000000Z-abcdef","commandLine":"mukta setup","boot":"x"}"""u8.ToArray(), (scratch, file) =>
             {
                 scratch.Write("state/mukta/waiting/a.json", File.ReadAllBytes(file));
-                return WaitingOperations.Ready(scratch.At("state"), () => "y");
+                return WaitingOperations.Ready(new OperationHome("/", scratch.At("state")), () => "y");
             }),
         [typeof(UnitLinks)] = new("[Unit]\nDescription=x\n[Install]\nWantedBy=a.target\n"u8.ToArray(), (scratch, file) =>
         {

@@ -40,7 +40,7 @@ public class ProfileTests
         profile.Installs.ShouldSatisfyAllConditions(i => i.Marker.ShouldBe("bin/pier"), i => i.FolderPerRelease.ShouldBeTrue());
         profile.Manifest!.Location.ShouldBe("https://mirror.example/pier.meta4");
         profile.Services.ShouldHaveSingleItem().State.ShouldBe("inactive");
-        profile.Caches.ShouldHaveSingleItem().MayBeCleared.ShouldBeFalse();
+        profile.Caches.ShouldHaveSingleItem().Clearing.ShouldBe(CacheClearing.Never);
         profile.Launch.ShouldHaveSingleItem().Environment["A"].ShouldBe("b");
         profile.Runtime.Drivers["gpu"].ShouldBe(new Version(1, 2));
         profile.Setup!.Actions["repair"].Restart.ShouldBe([10]);

@@ -17,6 +17,12 @@ public sealed record CacheFolder(string Name, string Path, NodeKind Kind, TreeSi
     /// <summary>True for temporary and partly downloaded files.</summary>
     public bool IsTemporary => Name == Temporary;
 
+    /// <summary>True if it is cleared only where its name is given, since that costs the player something.</summary>
+    public bool IsOnlyByName { get; init; }
+
+    /// <summary>True if it is cleared where no name is given.</summary>
+    public bool IsClearedUnnamed => Blocked is null && !IsOnlyByName && !IsTemporary;
+
     /// <summary>False where the player cannot write to it.</summary>
     public bool IsWritable { get; init; } = true;
 

@@ -18,15 +18,16 @@ public sealed class CacheLook(Machine machine)
         var player = Player.Of(machine);
         var found = new List<CacheFolder>();
         foreach (var cache in profile.Caches)
-            Measure(cache.Name, cache.Places, cache.Holds, cache.MayBeCleared ? null : "is not to be cleared, says the profile");
-        Measure(CacheFolder.Temporary, profile.Temporary, "partly downloaded or temporary", null);
+            Measure(cache);
+        Measure(new CachePlaces(CacheFolder.Temporary, profile.Temporary, "partly downloaded or temporary", CacheClearing.Usual));
         return found;
 
-        void Measure(string name, IReadOnlyList<PathPattern> places, string? holds, string? blocked) => found.AddRange(
-            places.SelectMany(p => machine.Folders.At(p, install).Select(path => (Path: path, Pattern: p))).DistinctBy(p => p.Path)
+        void Measure(CachePlaces cache) => found.AddRange(
+            cache.Places.SelectMany(p => machine.Folders.At(p, install).Select(path => (Path: path, Pattern: p))).DistinctBy(p => p.Path)
             .Select(p => CacheAt(
-                name, p.Path, holds,
-                blocked ?? UserDataReason(p.Path, users) ?? ProductPlaces.FaultAt(p.Path, p.Pattern, machine.Folders, install),
+                cache, p.Path,
+                (cache.Clearing == CacheClearing.Never ? "is not to be cleared, says the profile" : null)
+                ?? UserDataReason(p.Path, users) ?? ProductPlaces.FaultAt(p.Path, p.Pattern, machine.Folders, install),
                 player, cancel))
             .OfType<CacheFolder>());
     }
@@ -38,7 +39,7 @@ public sealed class CacheLook(Machine machine)
             ? $"belongs together with the user's own {PathBytes.Shown(user)}"
             : null;
 
-    private static CacheFolder? CacheAt(string name, string path, string? holds, string? blocked, Player player, CancellationToken cancel)
+    private static CacheFolder? CacheAt(CachePlaces cache, string path, string? blocked, Player player, CancellationToken cancel)
     {
         using var parent = Folder.Open(System.IO.Path.GetDirectoryName(path)!);
         var own = System.IO.Path.GetFileName(path);
@@ -47,8 +48,9 @@ public sealed class CacheLook(Machine machine)
         if (node.Kind == NodeKind.Link)
             blocked ??= "is a link; the profile has to name the folder that it points to";
         var size = TreeBulk.Measure(parent, own, cancel);
-        return new CacheFolder(name, path, node.Kind, size, holds, blocked)
+        return new CacheFolder(cache.Name, path, node.Kind, size, cache.Holds, blocked)
         {
+            IsOnlyByName = cache.Clearing == CacheClearing.ByName,
             IsWritable = node.Kind != NodeKind.Folder || player.May(node, Right.Read | Right.Write | Right.Enter),
             Owner = node.User,
         };

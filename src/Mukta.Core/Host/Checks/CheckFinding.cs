@@ -1,8 +1,11 @@
 namespace Mukta.Host.Checks;
 
-/// <summary>How an area stands, from best to worst.</summary>
+/// <summary>How an area stands. Of several the last in this order counts.</summary>
 public enum Verdict
 {
+    /// <summary>Nobody looked: nothing asked for it, or the user left it out. Never counts as good.</summary>
+    Skipped,
+
     /// <summary>As it should be.</summary>
     Good,
 
@@ -54,7 +57,7 @@ public enum Area
 #pragma warning disable CS1591 // The names say it; docs/check.md describes each.
 public enum FindingKind
 {
-    InstallNotFound, InstallsSeveral, InstallStale, FilesMissing, ManifestUnusable,
+    InstallNotFound, InstallsSeveral, InstallStale, FilesMissing, ManifestUnusable, OperationPending,
     ProcessRunning, ProcessesHidden,
     ServiceAbsent, ServiceMasked, ServiceStartup, ServiceFailed, ServiceDown, ServiceUnwanted, ServiceChanging, ServicesUnknown,
     CacheWrongKind, CacheNotWritable, CacheUnreadable, PartialDownloads,
@@ -118,8 +121,16 @@ public sealed record CheckFinding(
 /// <param name="Summary">What was looked at, in a few words.</param>
 public sealed record AreaResult(Area Area, IReadOnlyList<CheckFinding> Findings, string Summary)
 {
+    /// <summary>True if nobody looked.</summary>
+    public bool IsSkipped { get; init; }
+
     /// <summary>The worst of what was found.</summary>
-    public Verdict Verdict => Findings.Select(f => f.Verdict).DefaultIfEmpty(Verdict.Good).Max();
+    public Verdict Verdict => Findings.Select(f => f.Verdict).DefaultIfEmpty(IsSkipped ? Verdict.Skipped : Verdict.Good).Max();
+
+    /// <summary>An area at which nobody looked.</summary>
+    /// <param name="area">The area.</param>
+    /// <param name="why">Why not, in a few words.</param>
+    public static AreaResult Skipped(Area area, string why) => new(area, [], why) { IsSkipped = true };
 
     /// <summary>An area with its findings in order.</summary>
     public static AreaResult Of(Area area, IEnumerable<CheckFinding> findings, string summary) =>

@@ -45,6 +45,8 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
     /// <summary>The longest that any area may take.</summary>
     public static readonly TimeSpan Limit = TimeSpan.FromSeconds(4);
 
+    private const string Offline = "--offline", NotRunning = "the machine is not running";
+
     private static readonly TimeSpan NetworkLimit = TimeSpan.FromSeconds(3);
 
     private readonly Dictionary<MirrorSample, Task<MirrorFacts>> mirrors = [];
@@ -69,7 +71,8 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
         return await Task.WhenAll(subjects.Select(s => CheckAsync(s, cancel))).ConfigureAwait(false);
     }
 
-    private sealed record Subject(LoadedProfile Loaded, Manifest? Manifest, InstallFacts Facts)
+    private sealed record Subject(
+        LoadedProfile Loaded, Manifest? Manifest, InstallFacts Facts, IReadOnlyList<PendingOperation> Pending)
     {
         public Profile Profile => Loaded.Profile;
 
@@ -85,14 +88,18 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
         var chosen = named is null ? found.FirstOrDefault(f => f.IsCurrent)
             : InstallFinder.At(named, loaded.Profile, manifests)
             ?? new FoundInstall(named, IsCurrent: true, HasMarker: false, manifest is null ? null : InstallEvidence.Of(named, manifest));
-        return new Subject(loaded, manifest, new InstallFacts(found, chosen, named is not null, fault));
+        var pending = new OperationCatalog(Machine.Home, around.Time)
+            .Pending(loaded.Profile.Product, found.Append(chosen).OfType<FoundInstall>().Select(f => f.Path));
+        return new Subject(loaded, manifest, new InstallFacts(found, chosen, named is not null, fault), pending);
     }
 
     private async Task<ProductCheck> CheckAsync(Subject subject, CancellationToken cancel)
     {
         Task<AreaResult>[] areas =
         [
-            Task.FromResult(AreaResult.Of(Area.Install, InstallFindings.Of(subject.Profile, subject.Facts), Summary(subject))),
+            Task.FromResult(AreaResult.Of(
+                Area.Install, InstallFindings.Of(subject.Profile, subject.Facts).Concat(PendingFindings.Of(subject.Pending)),
+                Summary(subject))),
             Guarded(Area.Processes, FindingKind.ProcessesHidden, _ => Processes(subject), cancel),
             GuardedAsync(Area.Services, FindingKind.ServicesUnknown, token => ServicesAsync(subject, token), cancel),
             Guarded(Area.Caches, FindingKind.CacheUnreadable, token => Caches(subject, token), cancel),
@@ -144,6 +151,8 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
 
     private static AreaResult Processes(Subject subject)
     {
+        if (subject.Install is null && subject.Profile.Processes.Count == 0)
+            return WithoutInstall(Area.Processes, FindingKind.ProcessesHidden);
         using var folder = subject.Install is { } install ? Disk.Folder.Open(install) : null;
         var look = new ProcessTable().Using(folder is null ? [] : [folder.RealPath], subject.Profile.Processes);
         return AreaResult.Of(Area.Processes, ProcessFindings.Of(look), "none of it is running");
@@ -153,7 +162,7 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
     {
         var expected = subject.Profile.Services;
         if (expected.Count == 0)
-            return AreaResult.Of(Area.Services, [], "none of its own");
+            return AreaResult.Skipped(Area.Services, "the profile names none");
         var states = await new ServiceRestorer(around.Services, around.Time).LookAsync(expected, cancel).ConfigureAwait(false);
         var findings = ServiceFindings.Of(expected, states).ToList();
         if (findings.Count == 0 && states.Any(s => s.Active is null))
@@ -168,6 +177,8 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
 
     private AreaResult Caches(Subject subject, CancellationToken cancel)
     {
+        if (subject.Profile.Caches.Count == 0 && subject.Profile.Temporary.Count == 0)
+            return AreaResult.Skipped(Area.Caches, "the profile names none");
         var caches = new CacheLook(Machine).At(subject.Profile, subject.Install, cancel);
         return AreaResult.Of(
             Area.Caches, CacheFindings.Of(caches),
@@ -177,7 +188,7 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
     private AreaResult Launch(Subject subject)
     {
         if (subject.Profile.Launch.Count == 0)
-            return AreaResult.Of(Area.Launch, [], "none of its own");
+            return AreaResult.Skipped(Area.Launch, "the profile names none");
         if (subject.Install is not { } install)
             return WithoutInstall(Area.Launch, FindingKind.LaunchUnreadable);
         var entries = new LaunchLook(Machine).At(subject.Profile, install);
@@ -187,14 +198,15 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
     private AreaResult Runtime(Subject subject)
     {
         var needs = subject.Profile.Runtime;
+        if (needs.IsEmpty)
+            return AreaResult.Skipped(Area.Runtime, "the profile asks for nothing");
         if (subject.Install is not { } install)
             return WithoutInstall(Area.Runtime, FindingKind.RuntimeUnknown);
         var libraryPath = new LaunchLook(Machine).At(subject.Profile, install).Select(e => e.Entry?.Exec?.Variable("LD_LIBRARY_PATH"))
             .FirstOrDefault(v => v is not null) ?? "";
         var facts = RuntimeFacts.Of(Machine, needs, install, libraryPath);
         IReadOnlyCollection<string> published = subject.Manifest?.Files.Select(f => f.Path).ToList() ?? [];
-        var summary = needs.IsEmpty ? "the profile asks for nothing"
-            : $"{Units.Count(facts.Programs.Count, "program")}, "
+        var summary = $"{Units.Count(facts.Programs.Count, "program")}, "
             + $"{Units.Count(facts.Programs.SelectMany(p => p.Libraries).DistinctBy(l => l.Name).Count(), "library", "libraries")}";
         return AreaResult.Of(Area.Runtime, RuntimeFindings.Of(needs, facts, published), summary);
     }
@@ -220,8 +232,10 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
 
     private async Task<AreaResult> NetworkAsync(Subject subject, CancellationToken cancel)
     {
-        if (isOffline || !Machine.IsLive)
-            return NotKnown(Area.Network, FindingKind.NetworkUnknown, LeftOut);
+        if (isOffline)
+            return AreaResult.Skipped(Area.Network, Offline);
+        if (!Machine.IsLive)
+            return NotKnown(Area.Network, FindingKind.NetworkUnknown, NotRunning);
         var samples = MirrorSample.Of(subject.Loaded.ManifestUrl, subject.Profile.Manifest?.Mirrors ?? [], subject.Manifest);
         var facts = await Task.WhenAll(samples.Select(
             s => Once(
@@ -229,8 +243,6 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
         var findings = NetworkFindings.Of(facts, NetworkSettings.Of(Machine, around.Environment)).ToList();
         return AreaResult.Of(Area.Network, findings, string.Join("; ", facts.Select(Summary)));
     }
-
-    private string LeftOut => isOffline ? "left out, as asked" : "the machine is not running";
 
     private static string Summary(MirrorFacts facts)
     {
@@ -242,9 +254,11 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
     private async Task<AreaResult> OutagesAsync(Subject subject, CancellationToken cancel)
     {
         if (subject.Profile.Outage is not { } url)
-            return AreaResult.Of(Area.Outages, [], "its vendor has no page of its own for it");
-        if (isOffline || !Machine.IsLive)
-            return NotKnown(Area.Outages, FindingKind.OutageUnknown, LeftOut);
+            return AreaResult.Skipped(Area.Outages, "the profile names no page for it");
+        if (isOffline)
+            return AreaResult.Skipped(Area.Outages, Offline);
+        if (!Machine.IsLive)
+            return NotKnown(Area.Outages, FindingKind.OutageUnknown, NotRunning);
         var (page, reason) = await Once(
             pages, url, () => new OutageLook(around.UserAgent).AtAsync(url, NetworkLimit, cancel)).ConfigureAwait(false);
         return AreaResult.Of(Area.Outages, OutageFindings.Of(url, page, reason), "the vendor reports none");

@@ -70,7 +70,7 @@ public sealed class CacheTests : IDisposable
     public void A_cache_that_is_holds_or_lies_in_user_data_stays(string place)
     {
         Directory.CreateDirectory(scratch.At(".local/share/pier/saves/deep"));
-        var odd = profile with { Caches = [new CachePlaces("odd", [PathPattern.Parse(place, out _)!], null, true)] };
+        var odd = profile with { Caches = [new CachePlaces("odd", [PathPattern.Parse(place, out _)!], null, CacheClearing.Usual)] };
         new CacheLook(machine).At(odd, null, TestContext.Current.CancellationToken).Single(c => c.Name == "odd")
             .Blocked!.ShouldContain("the user's own");
     }

@@ -44,11 +44,24 @@ public sealed class CheckupTests : IDisposable
             .OfAsync(catalog.WithNeeds(catalog.Of("pier")), null, TestContext.Current.CancellationToken);
         checks.Select(c => c.Loaded.Profile.Product).ShouldBe(["pier", "buoy"]);
         checks[0].Areas.Select(a => a.Area).ShouldBe(Enum.GetValues<Area>());
-        Finding(checks, Area.Network).Seen.ShouldBe("left out, as asked");
+        Result(checks, Area.Network).ShouldSatisfyAllConditions(
+            a => a.Verdict.ShouldBe(Verdict.Skipped), a => a.Summary.ShouldBe("--offline"));
         Finding(checks, Area.Install).Kind.ShouldBe(FindingKind.InstallNotFound);
     }
 
     public void Dispose() => scratch.Dispose();
+
+    [Fact]
+    public async Task What_nobody_asked_for_is_not_called_good()
+    {
+        var checks = await CheckAsync("", new Answering());
+        foreach (var area in new[] { Area.Services, Area.Caches, Area.Launch, Area.Runtime, Area.Outages })
+            Result(checks, area).Verdict.ShouldBe(Verdict.Skipped, $"{area}");
+        Result(checks, Area.Processes).Verdict.ShouldBe(Verdict.NotKnown, "there is neither an install nor a name to look for");
+        Result(await CheckAsync("processes: [a-name-that-nothing-has]", new Answering()), Area.Processes).Verdict.ShouldBe(Verdict.Good);
+    }
+
+    private static AreaResult Result(IReadOnlyList<ProductCheck> checks, Area area) => checks[0].Areas.Single(a => a.Area == area);
 
     private static CheckFinding Finding(IReadOnlyList<ProductCheck> checks, Area area) =>
         checks[0].Areas.Single(a => a.Area == area).Findings.ShouldHaveSingleItem();

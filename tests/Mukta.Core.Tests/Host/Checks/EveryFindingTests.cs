@@ -10,6 +10,7 @@ using Mukta.Host.Processes;
 using Mukta.Host.Runtime;
 using Mukta.Host.Services;
 using Mukta.Host.Space;
+using Mukta.Operations;
 using Mukta.Products;
 
 namespace Mukta.Core.Tests.Host.Checks;
@@ -46,6 +47,8 @@ public class EveryFindingTests
         ClockAhead = TimeSpan.Zero,
     };
     private static readonly NetworkSettings Plain = new([], null, HasDefaultRoute: true);
+    private static readonly PendingOperation Pending = new(
+        new OperationRecord("kept/x", OperationHeader.New("repair", "pier", null, TimeProvider.System), []), OperationState.Unfinished);
     private static readonly Uri Page = new("https://status.example/health");
 
     private static readonly Dictionary<FindingKind, (IEnumerable<CheckFinding> With, IEnumerable<CheckFinding> Without)> Cases = new()
@@ -56,6 +59,7 @@ public class EveryFindingTests
         [FindingKind.InstallStale] = (Installs([Whole, Whole with { IsCurrent = false }], Whole), Installs([Whole, Whole], Whole)),
         [FindingKind.FilesMissing] =
         (Installs([Whole], Whole with { Evidence = new InstallEvidence(5, 4, 80, 100) }), Installs([Whole], Whole)),
+        [FindingKind.OperationPending] = (PendingFindings.Of([Pending]), PendingFindings.Of([])),
         [FindingKind.ManifestUnusable] =
         (InstallFindings.Of(Pier, new InstallFacts([Whole], Whole, false, "it is not there")), Installs([Whole], Whole)),
         [FindingKind.ProcessRunning] =

@@ -29,6 +29,17 @@ public sealed class InstallFinderTests : IDisposable
         (found.Path, found.IsRecorded).ShouldBe((install.Root, true));
     }
 
+    [Theory]
+    [InlineData("/usr/lib", "os-release")]
+    [InlineData("/etc", "passwd")]
+    public void A_link_to_what_no_profile_could_name_is_no_install(string system, string marker)
+    {
+        Directory.CreateSymbolicLink(install.Scratch.At("link"), system);
+        Directory.CreateDirectory(install.Scratch.At("through"));
+        Directory.CreateSymbolicLink(install.Scratch.At("through/inside"), Path.GetDirectoryName(system)!);
+        Find($"places: [\"${{home}}/link\", \"${{home}}/through/inside/{Path.GetFileName(system)}\"]\n  marker: {marker}").ShouldBeEmpty();
+    }
+
     [Fact]
     public void A_broken_install_is_found_even_when_the_marker_is_what_is_missing()
     {

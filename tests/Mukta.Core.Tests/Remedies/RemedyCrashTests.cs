@@ -29,6 +29,20 @@ public sealed class RemedyCrashTests
     }
 
     [Fact]
+    public async Task A_vendors_remove_that_writes_into_files_before_it_takes_them_changes_only_what_can_be_fetched_again()
+    {
+        using var harbour = Harbour.Make(hasSetup: true);
+        harbour.Scratch.Write("games/mood", "for f in bin/pier maps/a.pak mods/mine.txt; do printf zzz > $f; done; rm -r mods");
+        var before = harbour.Look();
+        await ApplyAsync(new RemoveRemedy(harbour.RemedyTarget(), harbour.Tools));
+        harbour.UndoAll();
+        File.ReadAllText(harbour.Scratch.At("games/pier/mods/mine.txt")).ShouldBe("a mod of mine");
+        harbour.Look().Except(before).ShouldAllBe(
+            l => l.StartsWith("games/pier/bin/pier", StringComparison.Ordinal),
+            "it is published, and has a second name where no bytes are shared");
+    }
+
+    [Fact]
     public async Task User_data_goes_only_if_it_is_asked_for_and_undo_brings_it_back()
     {
         using var harbour = Harbour.Make();

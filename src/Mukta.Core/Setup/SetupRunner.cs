@@ -3,6 +3,7 @@ using System.Diagnostics;
 using Microsoft.Win32.SafeHandles;
 using Mukta.Disk;
 using Mukta.Hashing;
+using Mukta.Host.Processes;
 using Mukta.Host.Services;
 using Mukta.Manifests;
 using Mukta.Products;
@@ -45,8 +46,7 @@ public sealed record SetupOutcome(
 /// <param name="time">For durations.</param>
 public sealed class SetupRunner(IServiceControl services, TimeProvider time)
 {
-    private const int MostLines = 12, MostText = 16 << 10;
-    private static readonly TimeSpan LastWords = TimeSpan.FromSeconds(2);
+    private const int MostLines = 12, MostText = 16 << 10, LongestLine = 200;
 
     /// <summary>The number of the machine's present start (random(4), boot_id).</summary>
     public static string Boot => File.ReadAllText("/proc/sys/kernel/random/boot_id").Trim();
@@ -131,18 +131,12 @@ public sealed class SetupRunner(IServiceControl services, TimeProvider time)
         Folder install, ProvenProgram program, SetupAction how, CancellationToken cancel)
     {
         program.RefuseChanged();
-        var start = new ProcessStartInfo(program.ToRun, how.Arguments)
-        {
-            WorkingDirectory = install.RealPath,
-            RedirectStandardInput = true,
-            RedirectStandardOutput = true,
-            RedirectStandardError = true,
-        };
-        using var timed = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-        Process process;
+        var said = new TextTail(MostText);
         try
         {
-            process = Process.Start(start)!;
+            var start = new ProcessStartInfo(program.ToRun, how.Arguments) { WorkingDirectory = install.RealPath };
+            var code = await LimitedProcess.RunAsync(start, how.TimeLimit, said, said, cancel).ConfigureAwait(false);
+            return (code, LastLines(said.Text));
         }
         catch (Win32Exception e)
         {
@@ -150,66 +144,9 @@ public sealed class SetupRunner(IServiceControl services, TimeProvider time)
                 ExitCode.Blocked, $"The setup program cannot be started: {e.Message.TrimEnd('.')}.", PathBytes.Shown(program.Path),
                 "Is it a program for this machine, and may it be executed? mukta check and mukta verify tell.", e);
         }
-
-        using (process)
-        {
-            process.StandardInput.Close();
-            var said = new Said();
-            var listening = Task.WhenAll(said.ListenAsync(process.StandardOutput), said.ListenAsync(process.StandardError));
-            timed.CancelAfter(how.TimeLimit);
-            try
-            {
-                await process.WaitForExitAsync(timed.Token).ConfigureAwait(false);
-            }
-            catch (OperationCanceledException)
-            {
-                process.Kill(entireProcessTree: true);
-                await process.WaitForExitAsync(CancellationToken.None).ConfigureAwait(false);
-                cancel.ThrowIfCancellationRequested();
-                await Task.WhenAny(listening, Task.Delay(LastWords, CancellationToken.None)).ConfigureAwait(false);
-                return (null, said.LastLines);
-            }
-
-            // What it leaves behind may keep them open for good.
-            await Task.WhenAny(listening, Task.Delay(LastWords, CancellationToken.None)).ConfigureAwait(false);
-            return (process.ExitCode, said.LastLines);
-        }
     }
 
-    /// <summary>The end of what a program says, however much it says.</summary>
-    private sealed class Said
-    {
-        private readonly Lock adding = new();
-        private string text = "";
-
-        public IReadOnlyList<string> LastLines
-        {
-            get
-            {
-                lock (adding)
-                    return [.. text.Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).TakeLast(MostLines)
-                        .Select(l => PathBytes.Shown(l.Length > 200 ? l[..200] : l))];
-            }
-        }
-
-        public async Task ListenAsync(StreamReader reader)
-        {
-            var buffer = new char[4096];
-            try
-            {
-                for (int got; (got = await reader.ReadAsync(buffer).ConfigureAwait(false)) > 0;)
-                {
-                    lock (adding)
-                    {
-                        text += new string(buffer, 0, got);
-                        text = text.Length > MostText ? text[^MostText..] : text;
-                    }
-                }
-            }
-            catch (Exception e) when (e is IOException or ObjectDisposedException)
-            {
-                // It was ended.
-            }
-        }
-    }
+    private static IReadOnlyList<string> LastLines(string text) =>
+        [.. text.Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries).TakeLast(MostLines)
+        .Select(l => PathBytes.Shown(l.Length > LongestLine ? l[..LongestLine] : l))];
 }

@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using System.Globalization;
 using System.Text.Json;
+using Mukta.Host.Processes;
 
 namespace Mukta.Host.Services;
 
@@ -20,6 +21,7 @@ public sealed class Systemctl(string systemctl, string journalctl, TimeProvider 
 
     private const string Asked =
         "Id,LoadState,UnitFileState,ActiveState,SubState,Result,ExecMainStatus,StateChangeTimestampMonotonic,MainPID,NRestarts";
+    private const int LongestText = 1 << 20;
     private static readonly TimeSpan LongestAnswer = TimeSpan.FromSeconds(3);
     private static readonly TimeSpan LongestDeed = TimeSpan.FromSeconds(100); // systemd itself gives up on a start after 90 s.
 
@@ -140,43 +142,23 @@ public sealed class Systemctl(string systemctl, string journalctl, TimeProvider 
     private static async Task<(int Code, string Output, string Error)> RunAsync(
         string program, IReadOnlyList<string> arguments, TimeSpan limit, CancellationToken cancel)
     {
-        var start = new ProcessStartInfo(program, arguments)
-        {
-            RedirectStandardInput = true,
-            RedirectStandardOutput = true,
-            RedirectStandardError = true,
-        };
+        var start = new ProcessStartInfo(program, arguments);
         start.Environment["LC_ALL"] = "C";
         start.Environment["SYSTEMD_COLORS"] = "0";
-        using var timed = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-        timed.CancelAfter(limit);
-        Process? process = null;
+        var (output, error) = (new TextTail(LongestText), new TextTail(LongestText));
         try
         {
-            process = Process.Start(start)!;
-            process.StandardInput.Close();
-            var (output, error) = (process.StandardOutput.ReadToEndAsync(timed.Token), process.StandardError.ReadToEndAsync(timed.Token));
-            await process.WaitForExitAsync(timed.Token).ConfigureAwait(false);
-            return (process.ExitCode, await output.ConfigureAwait(false), (await error.ConfigureAwait(false)).Trim());
+            var code = await LimitedProcess.RunAsync(start, limit, output, error, cancel).ConfigureAwait(false)
+                ?? throw new ServiceControlFailed(
+                string.Create(CultureInfo.InvariantCulture, $"The service manager has not answered within {limit.TotalSeconds:0} s."),
+                $"{program} {string.Join(' ', arguments)}", "Look at it with: systemctl is-system-running");
+            return (code, output.Text, error.Text.Trim());
         }
         catch (System.ComponentModel.Win32Exception e)
         {
             throw new ServiceControlFailed(
                 "The service manager's program cannot be started.", program,
                 $"Is this machine run by systemd? Name the program with {Variable}.", e);
-        }
-        catch (OperationCanceledException e)
-        {
-            process?.Kill(entireProcessTree: true);
-            cancel.ThrowIfCancellationRequested();
-            throw new ServiceControlFailed(
-                string.Create(CultureInfo.InvariantCulture, $"The service manager has not answered within {limit.TotalSeconds:0} s."),
-                $"{program} {string.Join(' ', arguments)}",
-                "Look at it with: systemctl is-system-running", e);
-        }
-        finally
-        {
-            process?.Dispose();
         }
     }
 }

@@ -17,19 +17,36 @@ public enum NodeKind
 }
 
 /// <summary>One file, folder or link as the disk has it. Links are never followed.</summary>
-/// <param name="Kind">What it is.</param>
-/// <param name="Size">Bytes.</param>
-/// <param name="Mode">The permission bits, 0 to 07777.</param>
-/// <param name="User">The owner's number.</param>
-/// <param name="Group">The group's number.</param>
-/// <param name="Device">The file system it is on.</param>
-/// <param name="Inode">Its number there.</param>
-/// <param name="ModifiedNs">Last change of its bytes, nanoseconds since 1970 UTC.</param>
-/// <param name="ChangedNs">Last change of its bytes or attributes, nanoseconds since 1970 UTC.</param>
-public readonly record struct Node(
-    NodeKind Kind, long Size, int Mode, uint User, uint Group, ulong Device, ulong Inode, long ModifiedNs, long ChangedNs)
+public readonly record struct Node
 {
     private const ulong Immutable = 0x10, AppendOnly = 0x20;
+
+    /// <summary>What it is.</summary>
+    public NodeKind Kind { get; init; }
+
+    /// <summary>Bytes.</summary>
+    public long Size { get; init; }
+
+    /// <summary>The permission bits, 0 to 07777.</summary>
+    public int Mode { get; init; }
+
+    /// <summary>The owner's number.</summary>
+    public uint User { get; init; }
+
+    /// <summary>The group's number.</summary>
+    public uint Group { get; init; }
+
+    /// <summary>The file system it is on.</summary>
+    public ulong Device { get; init; }
+
+    /// <summary>Its number there.</summary>
+    public ulong Inode { get; init; }
+
+    /// <summary>Last change of its bytes, nanoseconds since 1970 UTC.</summary>
+    public long ModifiedNs { get; init; }
+
+    /// <summary>Last change of its bytes or attributes, nanoseconds since 1970 UTC.</summary>
+    public long ChangedNs { get; init; }
 
     /// <summary>True where a flag forbids even its owner to change, rename or remove it (chattr(1), i or a).</summary>
     public bool IsLocked { get; init; }
@@ -55,11 +72,27 @@ public readonly record struct Node(
         (Kind, Size, Device, Inode, ModifiedNs, ChangedNs) ==
         (other.Kind, other.Size, other.Device, other.Inode, other.ModifiedNs, other.ChangedNs);
 
-    internal static Node From(in Native.Statx s) => new(
-        (s.Mode & 0xF000) switch { 0x8000 => NodeKind.File, 0x4000 => NodeKind.Folder, 0xA000 => NodeKind.Link, _ => NodeKind.Special },
-        (long)s.Size, s.Mode & 0xFFF, s.User, s.Group, ((ulong)s.DeviceMajor << 32) | s.DeviceMinor, s.Inode,
-        Nanoseconds(s.Modified), Nanoseconds(s.Changed))
-    { IsLocked = (s.Attributes & (Immutable | AppendOnly)) != 0, Links = s.Links, MountId = (s.Mask & 0x1000) != 0 ? s.MountId : 0 };
+    internal static Node From(in Native.Statx s) => new()
+    {
+        Kind = (s.Mode & 0xF000) switch
+        {
+            0x8000 => NodeKind.File,
+            0x4000 => NodeKind.Folder,
+            0xA000 => NodeKind.Link,
+            _ => NodeKind.Special,
+        },
+        Size = (long)s.Size,
+        Mode = s.Mode & 0xFFF,
+        User = s.User,
+        Group = s.Group,
+        Device = ((ulong)s.DeviceMajor << 32) | s.DeviceMinor,
+        Inode = s.Inode,
+        ModifiedNs = Nanoseconds(s.Modified),
+        ChangedNs = Nanoseconds(s.Changed),
+        IsLocked = (s.Attributes & (Immutable | AppendOnly)) != 0,
+        Links = s.Links,
+        MountId = (s.Mask & 0x1000) != 0 ? s.MountId : 0,
+    };
 
     internal static long AccessedNs(in Native.Statx s) => Nanoseconds(s.Accessed);
 

@@ -24,6 +24,17 @@ public sealed class UsageTests : IDisposable
     }
 
     [Fact]
+    public async Task Whoever_reads_may_have_seen_enough()
+    {
+        using var game = await GameFolder.MakeAsync();
+        var answer = await Programs.RunAsync(
+            game.Scratch, "bash", "-c",
+            $"'{Programs.Mukta}' verify game --manifest game.meta4 --json | (exec <&-; sleep 2); echo code ${{PIPESTATUS[0]}}");
+        answer.Out.ShouldBe("code 0\n");
+        answer.Err.ShouldBeEmpty();
+    }
+
+    [Fact]
     public async Task Without_a_command_the_help_is_shown() => (await Programs.MuktaAsync(scratch)).Out.ShouldContain("Exit codes:");
 
     [Theory]

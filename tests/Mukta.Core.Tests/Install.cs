@@ -60,7 +60,7 @@ internal sealed class Install(bool inMemory = false) : IDisposable
         using var release = new FolderSource(Folder.Open(Scratch.At("release")));
         var before = Verify();
         var wish = new RepairWish { HoldStrays = holdStrays, Older = older ?? InstalledRelease.Before(folder, Manifest) };
-        using var plan = PreparedRepair.Of(before, folder, wish, null, places, null, default);
+        using var plan = PreparedRepair.Of(before, folder, wish, new PieceSearch { Places = places }, default);
         return await new Repairer(TimeProvider.System, Serilog.Core.Logger.None, Guards.Nobody)
             .RepairAsync(plan, folder, sources.Length > 0 ? sources : [release], null, default);
     }

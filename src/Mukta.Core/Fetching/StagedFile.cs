@@ -131,7 +131,7 @@ internal sealed class StagedFile : IDisposable
 
     /// <summary>True where a piece of another file has the published bytes of the same piece.</summary>
     public bool Proves(SafeFileHandle file, int piece, PieceHasher hasher, CancellationToken cancel) =>
-        hasher.Proves(file, RangeOf(piece).Offset, RangeOf(piece).Length, Kind, proof[piece], null, cancel);
+        hasher.Proves(file, proof.RangeOf(piece, File.Size), proof[piece], cancel);
 
     /// <summary>Gives the file the owner, group and mode it is to have in its place.</summary>
     public void SetMetadata(uint user, uint group, int mode) => bytes.SetMetadata(user, group, mode);
@@ -170,7 +170,7 @@ internal sealed class StagedFile : IDisposable
         if (isRight && File.AlsoProve is { } whole)
         {
             using var hasher = new PieceHasher();
-            isRight = hasher.Proves(Handle, 0, File.Size, whole.Kind, whole.Digest, null, cancel);
+            isRight = hasher.Proves(Handle, new HashRange(0, File.Size, whole.Kind), whole.Digest, cancel);
         }
 
         if (!isRight)

@@ -36,8 +36,14 @@ internal sealed class NewTree(Reinstaller with, Operation operation, ReinstallTa
         var disk = FileSystemCapabilities.Of(tree.Path);
         var repair = new RepairWish { Disk = disk, Refetch = wish.IsFresh ? f => !found.Proven.ContainsKey(f.Path) : null };
         using var plan = PreparedRepair.Of(
-            found, tree, repair, donor is null ? null : (donor, target.Before!), wish.IsFresh ? null : new LocalPlaces(with.Also, []),
-            with.Tools.Meter, cancel);
+            found, tree, repair,
+            new PieceSearch
+            {
+                Donor = donor is null ? null : (donor, target.Before!),
+                Places = wish.IsFresh ? null : new LocalPlaces(with.Also, []),
+                Meter = with.Tools.Meter,
+            },
+            cancel);
         var nobody = new RunningGuard(with.Machine, [], "End it."); // No product lies there yet.
         var outcome = await new Repairer(with.Tools.Time, with.Tools.Log, nobody) { Limits = with.Limits, Donor = donor, IsNewTree = true }
             .RepairAsync(plan, tree, target.Sources, with.Tools.Meter, cancel).ConfigureAwait(false);

@@ -114,8 +114,13 @@ public sealed record ReinstallTarget
         using var somewhere = Folder.Open(Nearest(Path));
         using var plan = PreparedRepair.Of(
             nothing, somewhere, new RepairWish { Disk = disk, Refetch = around.Wish.IsFresh ? _ => true : null },
-            old is null || around.Wish.IsFresh ? null : (old, before!), around.Wish.IsFresh ? null : new LocalPlaces(around.Also, []),
-            around.Meter, cancel);
+            new PieceSearch
+            {
+                Donor = old is null || around.Wish.IsFresh ? null : (old, before!),
+                Places = around.Wish.IsFresh ? null : new LocalPlaces(around.Also, []),
+                Meter = around.Meter,
+            },
+            cancel);
         return plan.Plan;
     }
 }

@@ -53,7 +53,9 @@ public sealed class RepairRemedy(InstallTarget target, SourceList sources, Opera
             Older = Previous is { } previous ? previous.Value : InstalledRelease.Before(install, target.Manifest),
             Disk = FileSystemCapabilities.Of(target.Path),
         };
-        var plan = PreparedRepair.Of(before, install, wish, null, new LocalPlaces(Also, target.OtherInstalls), Tools.Meter, cancel);
+        var plan = PreparedRepair.Of(
+            before, install, wish,
+            new PieceSearch { Places = new LocalPlaces(Also, target.OtherInstalls), Meter = Tools.Meter }, cancel);
         Tools.Log.Information(
             "repair of {Install}: {Findings} findings, {Steps} steps, {Bytes} bytes to fetch", target.Path, before.Findings.Count,
             plan.Plan.Steps.Count, plan.Plan.BytesToFetch);

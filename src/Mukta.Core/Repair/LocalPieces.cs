@@ -102,10 +102,10 @@ public sealed class LocalPieces : IDisposable
             try
             {
                 using var from = place.Folder.OpenRead(place.Path);
-                if (!hasher.Proves(from, place.Offset, range.Length, proof.Kind, proof[piece], null, stop))
+                if (!hasher.Proves(from, new HashRange(place.Offset, range.Length, proof.Kind), proof[piece], stop))
                     continue; // It was changed since it was looked at.
                 staged.CopyFrom(from, place.Offset, range);
-                isRight = hasher.Proves(staged.Handle, range.Offset, range.Length, proof.Kind, proof[piece], null, stop);
+                isRight = staged.Proves(staged.Handle, piece, hasher, stop);
                 if (isRight)
                     Interlocked.Add(ref taken, range.Length);
             }

@@ -4,6 +4,19 @@ using Mukta.Verification;
 
 namespace Mukta.Repair;
 
+/// <summary>Where good pieces may be on this machine, beside the install itself.</summary>
+public sealed record PieceSearch
+{
+    /// <summary>An older copy whose good pieces are taken, with its own verification; null for none.</summary>
+    public (Folder Folder, VerifyResult Found)? Donor { get; init; }
+
+    /// <summary>Where else to look; null to look nowhere.</summary>
+    public LocalPlaces? Places { get; init; }
+
+    /// <summary>Counts the bytes that are read.</summary>
+    public WorkMeter? Meter { get; init; }
+}
+
 /// <summary>A repair's plan with what it was made from: the verification, and the pieces that were found on this machine.</summary>
 /// <param name="Before">The verification.</param>
 /// <param name="Plan">The plan.</param>
@@ -17,20 +30,18 @@ public sealed record PreparedRepair(VerifyResult Before, RepairPlan Plan, LocalP
     /// <param name="before">The verification.</param>
     /// <param name="install">What was verified.</param>
     /// <param name="wish">What is wanted.</param>
-    /// <param name="donor">An older copy whose good pieces are taken, with its own verification; null for none.</param>
-    /// <param name="places">Where else to look; null to look nowhere.</param>
-    /// <param name="meter">Counts the bytes that are read.</param>
+    /// <param name="search">Where else good pieces may be.</param>
     /// <param name="cancel">Ends it.</param>
     public static PreparedRepair Of(
-        VerifyResult before, Folder install, RepairWish wish, (Folder Folder, VerifyResult Found)? donor, LocalPlaces? places,
-        WorkMeter? meter, CancellationToken cancel)
+        VerifyResult before, Folder install, RepairWish wish, PieceSearch search, CancellationToken cancel)
     {
         var plan = RepairPlan.For(before, wish);
-        if (donor is { } copy)
+        if (search.Donor is { } copy)
             plan = plan.BesideDonor(copy.Found, wish.Disk);
-        if (places is null)
+        if (search.Places is not { } places)
             return new PreparedRepair(before, plan, null);
-        var local = LocalPieces.For(plan, donor?.Found ?? before, donor?.Folder ?? install, places, meter, cancel);
+        var local = LocalPieces.For(
+            plan, search.Donor?.Found ?? before, search.Donor?.Folder ?? install, places, search.Meter, cancel);
         return new PreparedRepair(before, plan.With(local), local);
     }
 

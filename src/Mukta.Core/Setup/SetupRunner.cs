@@ -82,7 +82,7 @@ public sealed class SetupRunner(IServiceControl services, TimeProvider time)
         using var hasher = new PieceHasher();
         return OpenFileRanges.Proven(handle, file.Proof, file.Size, [.. Enumerable.Range(0, file.PieceCount)], cancel)
             .Count == file.PieceCount
-            && (file.AlsoProve is not { } whole || hasher.Proves(handle, 0, file.Size, whole.Kind, whole.Digest, null, cancel));
+            && (file.AlsoProve is not { } whole || hasher.Proves(handle, new HashRange(0, file.Size, whole.Kind), whole.Digest, cancel));
     }
 
     /// <summary>Proves the program, runs it, and looks whether what it says is true.</summary>

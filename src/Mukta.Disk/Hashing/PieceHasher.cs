@@ -14,31 +14,25 @@ public sealed class PieceHasher : IDisposable
     private readonly byte[] digest = new byte[64];
     private byte[] buffer = [];
 
-    /// <summary>True where a slice of a file is all there and has the hash it should have.</summary>
+    /// <summary>True if a slice of a file is all there and has the hash it should have.</summary>
     /// <param name="file">The file.</param>
-    /// <param name="offset">Where the slice begins, in bytes.</param>
-    /// <param name="length">Its length in bytes.</param>
-    /// <param name="kind">The hash function.</param>
+    /// <param name="range">The slice, and how it is hashed.</param>
     /// <param name="expected">The hash it should have.</param>
-    /// <param name="meter">Counts what was read.</param>
     /// <param name="cancel">Ends the reading.</param>
     /// <exception cref="IOException">The disk fails.</exception>
-    public bool Proves(
-        SafeFileHandle file, long offset, long length, HashKind kind, ReadOnlySpan<byte> expected,
-        WorkMeter? meter = null, CancellationToken cancel = default) =>
-        Hash(file, offset, length, kind, meter, cancel) is { Length: > 0 } found && found.SequenceEqual(expected);
+    public bool Proves(SafeFileHandle file, HashRange range, ReadOnlySpan<byte> expected, CancellationToken cancel = default) =>
+        Hash(file, range, cancel) is { Length: > 0 } found && found.SequenceEqual(expected);
 
     /// <summary>The hash of a slice; empty where the file ends before the slice does.</summary>
-    public ReadOnlySpan<byte> Hash(
-        SafeFileHandle file, long offset, long length, HashKind kind, WorkMeter? meter = null, CancellationToken cancel = default) =>
-        Hash(file, offset, length, kind, out _, meter, cancel);
+    public ReadOnlySpan<byte> Hash(SafeFileHandle file, HashRange range, CancellationToken cancel = default) =>
+        Hash(file, range, out _, null, cancel);
 
-    /// <summary>The same, and how many bytes at its end, as far as the file goes, are zero.</summary>
+    /// <summary>The same, counted, and how many bytes at its end, as far as the file goes, are zero.</summary>
     public ReadOnlySpan<byte> Hash(
-        SafeFileHandle file, long offset, long length, HashKind kind, out long zerosAtEnd, WorkMeter? meter = null,
-        CancellationToken cancel = default)
+        SafeFileHandle file, HashRange range, out long zerosAtEnd, WorkMeter? meter, CancellationToken cancel)
     {
         zerosAtEnd = 0;
+        var (offset, length, kind) = range;
         var hash = running[(int)kind] ??= kind.Start();
         Rent(length <= UsualBuffer ? UsualBuffer : LongestBuffer);
         var left = length;

@@ -261,7 +261,7 @@ public sealed class RangeHasher
             }
 
             var range = file[index];
-            var digest = single.Hash(handle, range.Offset, range.Length, range.Kind, out var zeros, meter, cancel);
+            var digest = single.Hash(handle, range, out var zeros, meter, cancel);
             file.Finish(index, new Hashed(digest, zeros));
         }
         catch (IOException e)

@@ -108,7 +108,8 @@ public class LocalPiecesTests
         using var folder = Folder.Open(install.Root);
         var meter = new WorkMeter();
         using var plan = PreparedRepair.Of(
-            install.Verify(), folder, new RepairWish(), null, new LocalPlaces([install.Scratch.At("stick")], []), meter,
+            install.Verify(), folder, new RepairWish(),
+            new PieceSearch { Places = new LocalPlaces([install.Scratch.At("stick")], []), Meter = meter },
             TestContext.Current.CancellationToken);
         plan.Plan.BytesElsewhere.ShouldBe(1030);
         meter.BytesDone.ShouldBeLessThan((50L << 20) + (257L << 20), "once what was named, and a bound for all that is read again");

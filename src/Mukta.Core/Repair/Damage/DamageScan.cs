@@ -138,7 +138,7 @@ internal sealed class DamageScan(Manifest release, Manifest? older)
         foreach (var piece in pieces)
         {
             var range = file.RangeOf(piece);
-            var digest = hasher.Hash(old, range.Offset, range.Length, range.Kind, null, cancel);
+            var digest = hasher.Hash(old, range, cancel);
             if (other is null && piecesOfRelease.Value.TryGetValue((file.Proof.Kind, Convert.ToHexString(digest)), out var holder)
                 && holder != file.Path)
                 other = holder;

@@ -73,8 +73,16 @@ internal sealed record VerifiedRecord(
                 var path = folder.Length == 0 ? name : $"{folder}/{name}";
                 if (seal.Kind == NodeKind.File && contents.TryGetValue(path, out var file) && FileSeal.ContentOf(file) == seal.Content)
                 {
-                    trusted.Add(
-                        path, new Node(seal.Kind, seal.Size, seal.Mode, 0, 0, seals.Device, seal.Inode, seal.ModifiedNs, seal.ChangedNs));
+                    trusted.Add(path, new Node
+                    {
+                        Kind = seal.Kind,
+                        Size = seal.Size,
+                        Mode = seal.Mode,
+                        Device = seals.Device,
+                        Inode = seal.Inode,
+                        ModifiedNs = seal.ModifiedNs,
+                        ChangedNs = seal.ChangedNs,
+                    });
                 }
             }
         }

@@ -119,6 +119,29 @@ public sealed class RepairTests
         install.Scratch.Snapshot("install").ShouldBe(install.Scratch.Snapshot("release"));
     }
 
+    [Fact]
+    public async Task A_file_that_was_changed_before_it_was_its_turn_is_not_put_in_its_place()
+    {
+        using var install = Install.Usual();
+        Directory.Delete(install.Scratch.At("install/maps"), recursive: true);
+        var staging = install.Scratch.At("install/.mukta/staging");
+        // The folder of the first of two is made once both are proven.
+        using var swapping = new Meanwhile(
+            c => c is { Kind: DiskChangeKind.FlushFile } && c.Path.EndsWith("/journal", StringComparison.Ordinal)
+                && Directory.Exists(staging) && Directory.EnumerateFiles(staging).Count() == 2,
+            () =>
+            {
+                foreach (var proven in Directory.EnumerateFiles(staging))
+                    File.WriteAllBytes(proven, new byte[new FileInfo(proven).Length]);
+            }).Watching();
+        var outcome = await install.RepairAsync(false);
+        outcome.Failures.Count.ShouldBe(2);
+        new[] { "maps/harbour.pak", "maps/pier.pak" }.Count(p => File.Exists(install.Scratch.At("install", p)))
+            .ShouldBe(1, "the first was on its way");
+        (await install.RepairAsync(false)).Code.ShouldBe(ExitCode.Done);
+        install.Scratch.Snapshot("install").ShouldBe(install.Scratch.Snapshot("release"));
+    }
+
     [Theory]
     [InlineData(0)]
     [InlineData(150_000)]

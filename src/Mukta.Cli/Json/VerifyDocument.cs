@@ -43,22 +43,22 @@ internal sealed record VerifyDocument
     public string? Next { get; init; }
 
     public static VerifyDocument Of(VerifyResult result, string install, bool straysCount, string? next) => new()
-        {
-            Install = PathBytes.Shown(install),
-            Verdict = result.IsIntact && !(straysCount && result.Strays.Any()) ? "intact" : "not-intact",
-            Release = ReleasePart.Of(result.Release),
-            BytesRead = result.BytesRead,
-            BytesTrusted = result.BytesTrusted,
-            FilesTrusted = result.FilesTrusted,
-            TrustedSince = result.TrustedSince,
-            ElapsedMs = (long)result.Elapsed.TotalMilliseconds,
-            BytesToFetch = result.BytesToFetch,
-            BytesGood = result.BytesGood,
-            ModesCompared = result.ModesCompared,
-            Counts = CountsOf(result),
-            Findings = [.. result.Findings.Select(FindingPart.Of)],
-            Next = next,
-        };
+    {
+        Install = PathBytes.Shown(install),
+        Verdict = result.IsIntact && !(straysCount && result.Strays.Any()) ? "intact" : "not-intact",
+        Release = ReleasePart.Of(result.Release),
+        BytesRead = result.BytesRead,
+        BytesTrusted = result.BytesTrusted,
+        FilesTrusted = result.FilesTrusted,
+        TrustedSince = result.TrustedSince,
+        ElapsedMs = (long)result.Elapsed.TotalMilliseconds,
+        BytesToFetch = result.BytesToFetch,
+        BytesGood = result.BytesGood,
+        ModesCompared = result.ModesCompared,
+        Counts = CountsOf(result),
+        Findings = [.. result.Findings.Select(FindingPart.Of)],
+        Next = next,
+    };
 
     private static Dictionary<string, int> CountsOf(VerifyResult result)
     {

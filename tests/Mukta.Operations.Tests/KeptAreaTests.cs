@@ -20,8 +20,8 @@ public sealed class KeptAreaTests
     {
         using var tree = new Tree();
         var before = tree.Look();
-        using (new Meanwhile(c => c.Kind == killedAfter && c.ToString().Contains("/files/", StringComparison.Ordinal), () => throw new Killed())
-            .Watching())
+        bool IsTime(DiskChange c) => c.Kind == killedAfter && c.ToString().Contains("/files/", StringComparison.Ordinal);
+        using (new Meanwhile(IsTime, () => throw new Killed()).Watching())
             Should.Throw<Killed>(() => tree.Do(area => area.EmptyFolder("full")));
         var wasSwapped = killedAfter == DiskChangeKind.Exchange;
         File.Exists(tree.Scratch.At("place/full/one")).ShouldBe(!wasSwapped);

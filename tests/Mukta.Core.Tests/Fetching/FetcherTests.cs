@@ -70,7 +70,8 @@ public sealed class FetcherTests : IDisposable
     private async Task<RepairOutcome> RepairAsync(params ISource[] sources)
     {
         using var folder = Folder.Open(install.Root);
-        using var plan = PreparedRepair.Of(install.Verify(), folder, new RepairWish(), new PieceSearch(), TestContext.Current.CancellationToken);
+        using var plan = PreparedRepair.Of(
+            install.Verify(), folder, new RepairWish(), new PieceSearch(), TestContext.Current.CancellationToken);
         return await new Repairer(clock, Serilog.Core.Logger.None, Guards.Nobody)
             .RepairAsync(plan, folder, sources, null, TestContext.Current.CancellationToken);
     }

@@ -28,7 +28,8 @@ public sealed class StagedFileTests
             Directory.CreateDirectory(scratch.At("disk/staging"));
             using var folder = Folder.Open(disk);
             using var staged = StagedFile.Open(
-                folder, "staging", install.Manifest.Files.Single(f => f.Path == "maps/pier.pak"), null, TestContext.Current.CancellationToken);
+                folder, "staging", install.Manifest.Files.Single(f => f.Path == "maps/pier.pak"), null,
+                TestContext.Current.CancellationToken);
             foreach (var name in new[] { "first", "second" })
             {
                 using var file = folder.OpenRead(name);

@@ -31,6 +31,7 @@ public sealed class DiskException(int errno, string doing, string path)
         ReadOnlyFileSystem =>
         "The disk is mounted read-only: look at the system's log for disk errors, remount it, then run the same command again.",
         InputOutput => "The disk itself fails to read or write: copy what matters off it and look at the system's log.",
+        FileTooBig => "Is it the right file? If it is, look at the limits of the disk and of the user (ulimit -f).",
         LinkLoop => "A link stands where a folder belongs. Run verify to see which.",
         TooManyOpen => "Raise the limit of open files (ulimit -n), then run the same command again.",
         NoEntry or NotDirectory => "Check the path, then run the same command again.",

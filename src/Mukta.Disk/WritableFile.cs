@@ -23,9 +23,9 @@ public sealed class WritableFile : IDisposable
         {
             RandomAccess.Write(Handle, bytes, offset);
         }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or ArgumentOutOfRangeException)
         {
-            throw new DiskException(e.HResult, "write", shown);
+            throw new DiskException(NumberOf(e), "write", shown);
         }
 
         After(change);
@@ -40,13 +40,17 @@ public sealed class WritableFile : IDisposable
         {
             RandomAccess.SetLength(Handle, length);
         }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or ArgumentOutOfRangeException)
         {
-            throw new DiskException(e.HResult, "make room for", shown);
+            throw new DiskException(NumberOf(e), "make room for", shown);
         }
 
         After(change);
     }
+
+    /// <summary>The system's number of a failure. A file that would be too long has a kind of exception of its own.</summary>
+    private static int NumberOf(Exception failure) =>
+        failure is ArgumentOutOfRangeException ? DiskException.FileTooBig : failure.HResult;
 
     /// <summary>Gives the file its owner and group, as far as whoever runs this may, and its permission bits.</summary>
     /// <exception cref="DiskException">The disk fails.</exception>

@@ -25,11 +25,12 @@ public static class MetalinkWriter
 
             File.Move(beside, path, overwrite: true);
         }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or ArgumentOutOfRangeException)
         {
             File.Delete(beside);
+            var reason = e is ArgumentOutOfRangeException ? "the file would be too long." : e.Message;
             throw new MuktaException(
-                ExitCode.Blocked, $"The manifest cannot be written: {e.Message}", path,
+                ExitCode.Blocked, $"The manifest cannot be written: {reason}", path,
                 "Check that the folder is there and that you may write to it.", e);
         }
     }

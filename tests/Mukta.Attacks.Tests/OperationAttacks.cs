@@ -107,6 +107,53 @@ internal static class OperationAttacks
             (await UndoAsync(scene)).Code.ShouldBe(0);
             scene.Home.Snapshot("twin").ShouldBe(twin);
         }),
+        new("a save has a name in each of two places of user data, and a third is empty", async scene =>
+        {
+            scene.Home.Write("games/pier/saves/mine.sav", "mine");
+            scene.Home.Write(".local/share/pier/logs/x", "");
+            AttackScene.Run("ln", "-f", scene.Home.At("games/pier/saves/mine.sav"), scene.Home.At(".local/share/pier/logs/x"));
+            Directory.CreateDirectory(scene.Home.At("games/pier/letters"));
+            scene.Home.Write("profiles/pier.yaml", AttackScene.Profile(
+                "user-data: [\"${install}/saves\", \"${install}/letters\", \"${data}/pier/logs\"]"));
+            var answer = await scene.OnAsync("reinstall", "--yes", "--from", "release");
+            answer.Code.ShouldBe(0, answer.Out + answer.Err);
+            File.ReadAllText(scene.Home.At("games/pier/saves/mine.sav")).ShouldBe("mine");
+            File.ReadAllText(scene.Home.At(".local/share/pier/logs/x")).ShouldBe("mine");
+            Directory.Exists(scene.Home.At("games/pier/letters")).ShouldBeTrue();
+        }),
+        new("no file may be longer than so much", async scene =>
+        {
+            scene.Home.Flip("games/pier/maps/harbour.pak", 100);
+            var before = scene.Home.Snapshot("games/pier");
+            var answer = await scene.ShellAsync(
+                "trap '' XFSZ; ulimit -f 100; DOTNET_EnableWriteXorExecute=0 \"$MUKTA\" repair pier --profiles profiles --from release --yes");
+            answer.Code.ShouldBe(3, answer.Out + answer.Err);
+            scene.Home.Snapshot("games/pier").ShouldBe(before);
+            (await scene.RepairAsync()).Code.ShouldBe(0);
+        }),
+        new("first runs come side by side", async scene =>
+        {
+            var answer = await scene.ShellAsync(
+                "for i in 1 2 3 4 5 6 7 8; do \"$MUKTA\" locate --profiles profiles --record > /dev/null || echo \"code $?\" & done; wait");
+            answer.Out.ShouldBeEmpty();
+            answer.Err.ShouldBeEmpty();
+        }),
+        new("somebody writes to what is being built", async scene =>
+        {
+            for (var i = 0; i < 5; i++)
+            {
+                scene.Home.Flip("games/pier/maps/harbour.pak", 100 + (i * 30_000));
+                scene.Home.Flip("games/pier/sound/gulls.bank", 5);
+                var answer = await scene.ShellAsync(
+                    "(while [ ! -e over ]; do for f in games/pier/.mukta/staging/*; do printf zzz > \"$f\"; done; done) 2> /dev/null & "
+                    + "\"$MUKTA\" repair pier --profiles profiles --from release --yes; code=$?; touch over; wait; rm over; exit $code");
+                if (answer.Code == 0)
+                    scene.Home.Snapshot("games/pier").ShouldBe(scene.Home.Snapshot("release"), answer.Out);
+                else
+                    answer.Out.ShouldNotContain("Intact: pier", Case.Sensitive, answer.Err);
+                (await scene.RepairAsync()).Code.ShouldBe(0);
+            }
+        }),
     ];
 
     private static Task<Cli.Tests.Answer> UndoAsync(AttackScene scene) =>

@@ -23,7 +23,13 @@ internal static class ProxyCommand
         var mirror = new Argument<Uri>("URL")
         {
             Description = "The mirror.",
-            CustomParser = result => Uri.TryCreate(result.Tokens[0].Value, UriKind.Absolute, out var url) ? url : null,
+            CustomParser = result =>
+            {
+                if (Uri.TryCreate(result.Tokens[0].Value, UriKind.Absolute, out var url) && url.Scheme == Uri.UriSchemeHttp)
+                    return url;
+                result.AddError($"\"{result.Tokens[0].Value}\" is no URL that begins with http://.");
+                return null!;
+            },
         };
         var fault = new Option<string>("--fault") { Description = "What is wrong, see docs/stand-ins.md.", Required = true };
         fault.AcceptOnlyFromAmong(Faults);
@@ -32,6 +38,13 @@ internal static class ProxyCommand
             Description = "With --fault rate: bytes a second.",
             HelpName = "N",
             DefaultValueFactory = _ => 1,
+            CustomParser = result =>
+            {
+                if (int.TryParse(result.Tokens[0].Value, NumberStyles.None, CultureInfo.InvariantCulture, out var number) && number > 0)
+                    return number;
+                result.AddError("--rate is a whole number of 1 or more.");
+                return 1;
+            },
         };
         var method = new Option<string>("--method")
         {

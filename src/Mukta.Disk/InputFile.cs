@@ -34,4 +34,12 @@ public static class InputFile
         file.Dispose();
         throw Folder.Failure("read as a file", path, (long)found.Size > most ? DiskException.FileTooBig : DiskException.InvalidValue);
     }
+
+    /// <summary>Leaves a file open, under its number, in every program that is started from now on.</summary>
+    /// <exception cref="DiskException">The system refused.</exception>
+    public static void ShareWithPrograms(SafeFileHandle file)
+    {
+        if (Native.SetDescriptorFlags(file, 0) != 0)
+            throw Folder.Failure("hand on", $"/proc/self/fd/{file.DangerousGetHandle()}");
+    }
 }

@@ -338,6 +338,12 @@ internal static partial class Native
         return Poll(ref asked, 1, 0) > 0;
     }
 
+    /// <summary>Sets the flags of a descriptor: 0 to hand it on to programs that are started, F_SETFD of fcntl(2).</summary>
+    public static int SetDescriptorFlags(SafeFileHandle file, int flags) => Control(file, 2, flags);
+
+    [LibraryImport("libc", EntryPoint = "fcntl", SetLastError = true)]
+    private static partial int Control(SafeFileHandle file, int command, int value);
+
     [StructLayout(LayoutKind.Sequential)]
     private struct PollDescriptor
     {

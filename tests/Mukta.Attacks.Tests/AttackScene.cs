@@ -112,6 +112,17 @@ internal sealed class AttackScene : IDisposable
 
     public Task<Answer> RepairAsync(params string[] more) => OnAsync("repair", ["--yes", "--from", "release", .. more]);
 
+    /// <summary>Puts a setup program into the release and the install, lists it in the manifest and has the profile call it.</summary>
+    public async Task WithSetupAsync(string program, string calls)
+    {
+        foreach (var tree in new[] { "release", "games/pier" })
+            File.Copy(program, Home.At(tree, "bin/setup"), overwrite: true);
+        (await MuktaAsync(
+            "manifest", "make", "release", "--product", "pier", "--release", "1.0", "--out", "profiles/pier.meta4", "--yes"))
+            .Code.ShouldBe(0);
+        Home.Write("profiles/pier.yaml", Profile($"setup: {{program: bin/setup, {calls}}}"));
+    }
+
     /// <summary>Runs mukta in a line of the shell, as "$MUKTA".</summary>
     public Task<Answer> ShellAsync(string line) => RunAsync(["sh", "-c", line]);
 

@@ -66,16 +66,12 @@ internal static class OperationAttacks
         new("the vendor's remover writes into files before it takes them away", async scene =>
         {
             scene.Home.Write(
-                "release/bin/setup", "#!/bin/sh\nfor f in bin/game maps/* saves/*; do printf zzz > $f; done\nrm -rf maps saves\n"u8.ToArray(),
+                "setup", "#!/bin/sh\nfor f in bin/game maps/* saves/*; do printf zzz > $f; done\nrm -rf maps saves\n"u8.ToArray(),
                 Scratch.Program);
-            File.Copy(scene.Home.At("release/bin/setup"), scene.Home.At("games/pier/bin/setup"));
-            (await scene.MuktaAsync(
-                "manifest", "make", "release", "--product", "pier", "--release", "1.0", "--out", "profiles/pier.meta4", "--yes"))
-                .Code.ShouldBe(0);
+            await scene.WithSetupAsync(
+                scene.Home.At("setup"), "install: {arguments: [install]}, remove: {arguments: [remove]}");
             scene.Home.Write("games/pier/saves/mine.sav", "mine");
             scene.Home.Flip("games/pier/sound/gulls.bank", 5);
-            scene.Home.Write("profiles/pier.yaml", AttackScene.Profile(
-                "setup: {program: bin/setup, install: {arguments: [install]}, remove: {arguments: [remove]}}"));
             var before = scene.Home.Snapshot("games/pier");
             var removed = await scene.OnAsync("remove", "--yes");
             removed.Code.ShouldBe(0, removed.Out + removed.Err);

@@ -137,25 +137,7 @@ public class SetupTests
         (await home.OnAsync("verify", "pierhead")).Err.ShouldNotContain("restarted");
     }
 
-    /// <summary>Makes what waits believe that it has waited since another start of the machine.</summary>
-    private static void Restart(Home home)
-    {
-        var boot = File.ReadAllText("/proc/sys/kernel/random/boot_id").Trim();
-        foreach (var file in Directory.EnumerateFiles(home.Scratch.At(".local/state/mukta"), "*.json*", SearchOption.AllDirectories))
-            File.WriteAllText(file, File.ReadAllText(file).Replace(boot, Guid.NewGuid().ToString(), StringComparison.Ordinal));
-        foreach (var journal in Directory.EnumerateFiles(home.Scratch.At(".local/state/mukta"), "journal", SearchOption.AllDirectories))
-        {
-            var (sum, lines) = (0UL, new List<string>());
-            foreach (var json in File.ReadAllLines(journal)
-                .Select(l => l[17..].Replace(boot, Guid.NewGuid().ToString(), StringComparison.Ordinal)))
-            {
-                sum = System.IO.Hashing.XxHash3.HashToUInt64(System.Text.Encoding.UTF8.GetBytes(json), unchecked((long)sum));
-                lines.Add($"{sum:x16} {json}\n");
-            }
-
-            File.WriteAllText(journal, string.Concat(lines));
-        }
-    }
+    private static void Restart(Home home) => Restarted.Pretend(home.Scratch.At(".local/state/mukta"));
 
     private static bool Hanging(Home home) =>
         Directory.EnumerateDirectories("/proc").Where(d => char.IsAsciiDigit(Path.GetFileName(d)[0])).Any(d =>

@@ -1,13 +1,14 @@
 using Microsoft.Win32.SafeHandles;
 using Mukta.Disk;
 using Mukta.Manifests;
+using Mukta.Operations;
 
 namespace Mukta.Setup;
 
 /// <summary>
 /// A setup program whose bytes are the published ones, held open until it has run: what is run is the very file that was proven, whatever
-/// is
-/// at its path by then. The interpreter of a script opens it by its path again, so a script is proven to be still the same right before.
+/// is at its path by then. A script that only this user or root could change is run by its path, which many scripts ask for; it is looked
+/// at once more right before.
 /// </summary>
 internal sealed class ProvenProgram : IDisposable
 {
@@ -27,7 +28,20 @@ internal sealed class ProvenProgram : IDisposable
     public string Path => System.IO.Path.Join(install.RealPath, inside);
 
     /// <summary>What to start.</summary>
-    public string ToRun => IsScript ? Path : $"/proc/self/fd/{file.DangerousGetHandle()}";
+    public string ToRun
+    {
+        get
+        {
+            if (IsScript)
+            {
+                if (StatePlace.OwnerOf(Path).User == 0)
+                    return Path;
+                InputFile.ShareWithPrograms(file); // The interpreter opens it once more.
+            }
+
+            return $"/proc/self/fd/{file.DangerousGetHandle()}";
+        }
+    }
 
     private bool IsScript
     {

@@ -13,13 +13,15 @@ namespace Mukta.Host.Runtime;
 public sealed record ProgramFacts(string Path, string? Fault, string? Architecture, bool? RunsHere, IReadOnlyList<LibraryFact> Libraries);
 
 /// <summary>What a product finds on its machine.</summary>
-/// <param name="Programs">Its programs; those that are missing altogether are not listed.</param>
+/// <param name="Programs">Its programs that are there.</param>
+/// <param name="Missing">The paths of those that are not, relative to the install.</param>
 /// <param name="Kernel">The kernel's version; null where the machine is not running.</param>
 /// <param name="Libc">The C library's version; null where no program tells which one counts.</param>
 /// <param name="Drivers">The versions of the loaded kernel modules that the profile asks about; null for one that is loaded and does not
 /// tell.</param>
 public sealed record RuntimeFacts(
-    IReadOnlyList<ProgramFacts> Programs, Version? Kernel, Version? Libc, IReadOnlyDictionary<string, Version?> Drivers)
+    IReadOnlyList<ProgramFacts> Programs, IReadOnlyList<string> Missing, Version? Kernel, Version? Libc,
+    IReadOnlyDictionary<string, Version?> Drivers)
 {
     /// <summary>Looks at the machine.</summary>
     /// <param name="machine">The machine.</param>
@@ -31,7 +33,8 @@ public sealed record RuntimeFacts(
         var search = new LibrarySearch(machine);
         ElfFile? first = null;
         var programs = new List<ProgramFacts>();
-        foreach (var program in needs.Programs.Where(p => File.Exists(System.IO.Path.Join(install, p))))
+        var missing = needs.Programs.Where(p => !File.Exists(System.IO.Path.Join(install, p))).ToList();
+        foreach (var program in needs.Programs.Except(missing))
         {
             var (facts, elf) = Read(machine, search, needs, install, program, libraryPath);
             programs.Add(facts);
@@ -41,7 +44,7 @@ public sealed record RuntimeFacts(
         var drivers = machine.IsLive ? needs.Drivers.Keys.Where(d => Directory.Exists($"/sys/module/{d}"))
             .ToDictionary(d => d, DriverVersion, StringComparer.Ordinal) : [];
         return new RuntimeFacts(
-            programs, machine.IsLive ? Parsed(File.ReadAllText("/proc/sys/kernel/osrelease")) : null,
+            programs, missing, machine.IsLive ? Parsed(File.ReadAllText("/proc/sys/kernel/osrelease")) : null,
             first is null ? null : search.Libc(first), drivers);
     }
 

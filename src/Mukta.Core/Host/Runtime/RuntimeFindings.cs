@@ -30,6 +30,13 @@ public static class RuntimeFindings
             }
         }
 
+        foreach (var program in facts.Missing)
+        {
+            yield return new CheckFinding(
+                FindingKind.RuntimeUnknown, Verdict.NotKnown, program,
+                $"{program} is missing, so what it needs is not known", Remedy.Verify);
+        }
+
         foreach (var library in facts.Programs.SelectMany(p => p.Libraries).DistinctBy(l => l.Name))
         {
             if (Library(library, needs, published) is { } finding)

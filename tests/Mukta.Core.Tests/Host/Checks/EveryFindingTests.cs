@@ -107,7 +107,7 @@ public class EveryFindingTests
         [FindingKind.LibcTooOld] = (Runtime(Program(), libc: new(2, 28)), Runtime(Program(), libc: new(2, 31))),
         [FindingKind.DriverTooOld] = (Runtime(Program(), driver: new(470, 1)), Runtime(Program(), driver: new(550, 54))),
         [FindingKind.RuntimeUnknown] =
-        (RuntimeFindings.Of(Needs, new RuntimeFacts([], null, null, new Dictionary<string, Version?>()), []), Runtime(Program())),
+        (RuntimeFindings.Of(Needs, new RuntimeFacts([], ["bin/pier"], null, null, new Dictionary<string, Version?>()), []), Runtime(Program())),
         [FindingKind.SpaceShort] = (Space(new Room(99, 1000)), Space(new Room(100, 1000))),
         [FindingKind.InodesShort] = (Space(new Room(100, 9)), Space(new Room(100, null))),
         [FindingKind.SpaceUnknown] = (Space(null), Space(new Room(100, 10))),
@@ -171,9 +171,15 @@ public class EveryFindingTests
         .ShouldHaveSingleItem().Advice!.ShouldContain("mukta held purge --older-than 14d gives back up to 5.0 MiB");
 
     [Fact]
+    public void Of_a_program_that_is_missing_nothing_is_said_to_be_well() =>
+        RuntimeFindings.Of(
+            new RuntimeNeeds(), new RuntimeFacts([Program()], ["bin/other"], null, null, new Dictionary<string, Version?>()), [])
+            .ShouldHaveSingleItem().Verdict.ShouldBe(Verdict.NotKnown);
+
+    [Fact]
     public void A_library_comes_from_the_release_or_from_a_package_and_never_from_elsewhere()
     {
-        var facts = new RuntimeFacts([Program(Wind with { FoundAt = null })], null, null, new Dictionary<string, Version?>());
+        var facts = new RuntimeFacts([Program(Wind with { FoundAt = null })], [], null, null, new Dictionary<string, Version?>());
         RuntimeFindings.Of(new RuntimeNeeds(), facts, ["lib/libwind.so"]).ShouldHaveSingleItem().Remedy.ShouldBe(Remedy.Repair);
         RuntimeFindings.Of(new RuntimeNeeds { Packages = new Dictionary<string, string> { ["libwind.so"] = "libwind1" } }, facts, [])
             .ShouldHaveSingleItem().Advice!.ShouldContain("the package libwind1");
@@ -198,7 +204,7 @@ public class EveryFindingTests
     private static IEnumerable<CheckFinding> Runtime(
         ProgramFacts program, Version? kernel = null, Version? libc = null, Version? driver = null) => RuntimeFindings.Of(
         Needs, new RuntimeFacts(
-        [program], kernel ?? new(6, 1), libc ?? new(2, 36), new Dictionary<string, Version?> { ["gpu"] = driver ?? new(560, 1) }), []);
+        [program], [], kernel ?? new(6, 1), libc ?? new(2, 36), new Dictionary<string, Version?> { ["gpu"] = driver ?? new(560, 1) }), []);
 
     private static IEnumerable<CheckFinding> Space(Room? room) =>
         SpaceFindings.Of([new PlaceSpace(new SpaceNeed("the install", "/games/pier", 50, 100, 10), room)], held: 0);

@@ -10,7 +10,7 @@ internal sealed class ActingOptions(bool mayStop = false)
 {
     private readonly Option<bool> dryRun = CommonOptions.DryRun();
     private readonly Option<bool> yes = CommonOptions.Yes();
-    private readonly Option<bool> stop = new("--stop") { Description = "End the product's processes first, by request." };
+    private readonly Option<bool> stop = new("--stop") { Description = "First ask the product's processes to exit." };
 
     public void AddTo(Command command)
     {

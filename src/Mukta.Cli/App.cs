@@ -1,8 +1,7 @@
 using System.CommandLine;
 using System.CommandLine.Invocation;
-using System.CommandLine.Parsing;
 using System.Runtime.InteropServices;
-using Mukta.Cli.Commands;
+using Mukta.Cli.Help;
 using Mukta.Disk;
 using Mukta.Host;
 using Mukta.Operations;
@@ -27,13 +26,16 @@ internal static class App
         return code == (int)ExitCode.Done ? (int)ExitCode.Blocked : code;
     }
 
+    /// <summary>No files of arguments, which a word that begins with @ would name.</summary>
+    private static ParserConfiguration Parsing { get; } = new() { ResponseFileTokenReplacer = null };
+
     private static async Task<int> CodeAsync(string[] args)
     {
-        var root = BuildRoot();
-        var parsed = root.Parse(args.Length == 0 ? ["--help"] : args);
+        var root = CommandTree.Build();
+        var parsed = root.Parse(args.Length == 0 ? ["--help"] : args, Parsing);
         var session = new Session(parsed);
         if (parsed.Action is ParseErrorAction)
-            return session.Fail(Usage(parsed));
+            return session.Fail(UsageFault.Of(parsed));
 
         SayWhatWaits(session, args);
         using var interrupt = new CancellationTokenSource();
@@ -52,40 +54,24 @@ internal static class App
         {
             return session.Fail(new MuktaException(
                 ExitCode.Interrupted, "Interrupted.", Shell.Typed(args),
-                "What was finished is kept. Run the same command again to go on."));
+                "Run the same command again to continue; what was finished is kept."));
         }
         catch (IOException e)
         {
             return session.Fail(new MuktaException(
                 ExitCode.Blocked, $"The system refused to read or write: {e.Message.TrimEnd('.')}.", Shell.Typed(args),
-                "Look at the room on the disk and at the system's log, then run the same command again.", e));
+                "Check the free space on the disk and the system's log, then run the same command again.", e));
         }
         catch (Exception e)
         {
             return session.Fail(new MuktaException(
-                ExitCode.Defect, $"Mukta has a defect: {e.Message}", Shell.Typed(args),
-                "Please report it, with the output of the same command and --verbose.", e));
+                ExitCode.Defect, $"Internal error: {e.Message}", Shell.Typed(args),
+                "Report this, with the output of the same command with --verbose.", e));
         }
         finally
         {
             session.Dispose();
         }
-    }
-
-    private static RootCommand BuildRoot()
-    {
-        var root = new RootCommand("Verify game and launcher installs against their published manifests, and repair what is wrong.")
-        {
-            VerifyCommand.Build(), RepairCommand.Build(), CheckCommand.Build(), StopCommand.Build(), ServicesCommand.Build(),
-                CachesCommand.Build(), LaunchCommand.Build(),
-            LocateCommand.Build(), AdoptCommand.Build(), MoveCommand.Build(), ReinstallCommand.Build(), ResetCommand.Build(),
-            RemoveCommand.Build(), SetupCommand.Build(), UndoCommand.Build(), HeldCommand.Build(), ManifestCommand.Build(),
-            ProfileCommand.Build(), DemoCommand.Build(),
-        };
-        foreach (var option in CommonOptions.All)
-            root.Options.Add(option);
-        HelpWithExamples.Attach(root);
-        return root;
     }
 
     /// <summary>The first time what is begun comes to a good end. The second time it ends at once, which loses nothing either.</summary>
@@ -105,20 +91,9 @@ internal static class App
             if (ready.CommandLine != Shell.Typed(args))
             {
                 Console.Error.WriteLine(
-                    $"The machine was restarted, and operation {PathBytes.Shown(ready.Operation)} can go on: "
+                    $"The machine was restarted, so operation {PathBytes.Shown(ready.Operation)} can go on.\nNext: "
                     + $"{PathBytes.Shown(ready.CommandLine)}");
             }
         }
     }
-
-    private static MuktaException Usage(ParseResult parsed)
-    {
-        var command = CommandPath(parsed.CommandResult);
-        return new MuktaException(
-            ExitCode.BadInput, string.Join(' ', parsed.Errors.Select(e => e.Message.TrimEnd('.') + ".").Distinct()),
-            Shell.Typed(parsed), $"Type {command} --help to see how it is used.");
-    }
-
-    private static string CommandPath(CommandResult result) =>
-        result.Parent is CommandResult parent ? $"{CommandPath(parent)} {result.Command.Name}" : "mukta";
 }

@@ -12,30 +12,30 @@ internal static class CommonOptions
         Recursive = true,
     };
 
-    public static Option<bool> Quiet { get; } = new("--quiet")
+    public static Option<bool> Quiet { get; } = new("--quiet", "-q")
     {
-        Description = "Print only the verdict; no lists, no progress.",
+        Description = "Print one line, the verdict, and no progress.",
         Recursive = true,
     };
 
-    public static Option<bool> Verbose { get; } = new("--verbose")
+    public static Option<bool> Verbose { get; } = new("--verbose", "-v")
     {
-        Description = "Tell on standard error what is being done, and details of errors.",
+        Description = "Print each step and full error details to standard error.",
         Recursive = true,
     };
 
     public static IReadOnlyList<Option> All { get; } = [Json, Quiet, Verbose];
 
     /// <summary>For commands that change something.</summary>
-    public static Option<bool> DryRun() => new("--dry-run") { Description = "Print the plan and change nothing." };
+    public static Option<bool> DryRun() => new("--dry-run", "-n") { Description = "Print the plan and change nothing." };
 
     /// <summary>For commands that change something.</summary>
-    public static Option<bool> Yes() => new("--yes") { Description = "Do not ask; do what the plan says." };
+    public static Option<bool> Yes() => new("--yes", "-y") { Description = "Carry out the plan without asking." };
 
     /// <summary>Another machine's disk.</summary>
     public static Option<string?> Root() => new("--root")
     {
-        Description = "The machine is the one whose disk is mounted at this folder.",
+        Description = "Work on another machine's disk, mounted at DIR.",
         HelpName = "DIR",
     };
 
@@ -45,7 +45,7 @@ internal static class CommonOptions
         const int Most = 600;
         return new Option<int>(name)
         {
-            Description = $"{description}, {least} to {Most}.",
+            Description = $"{description}, {least} to {Most}. Default: 15.",
             HelpName = "SECONDS",
             DefaultValueFactory = _ => 15,
             CustomParser = result =>
@@ -63,10 +63,13 @@ internal static class CommonOptions
         };
     }
 
-    /// <summary>Where profiles are looked for first.</summary>
-    public static Option<string?> Profiles() => new("--profiles")
+    /// <summary>The name of the option for a folder of profiles.</summary>
+    public const string ProfilesName = "--profiles";
+
+    /// <summary>Where profiles are searched for first.</summary>
+    public static Option<string?> Profiles() => new(ProfilesName)
     {
-        Description = "A folder with profiles, looked at before the user's and the system's.",
+        Description = "Search this folder for profiles before yours and the system's.",
         HelpName = "DIR",
     };
 }

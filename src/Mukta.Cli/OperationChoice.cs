@@ -1,4 +1,5 @@
 using System.CommandLine;
+using Mukta.Disk;
 using Mukta.Host;
 using Mukta.Host.Services;
 using Mukta.Manifests;
@@ -13,7 +14,7 @@ internal sealed class OperationChoice
 {
     private readonly Option<string[]> inside = new("--in")
     {
-        Description = "An install to look in, beside those that are known. May be given several times.",
+        Description = "Also search this install.",
         HelpName = "DIR",
     };
     private readonly Option<string?> profiles = CommonOptions.Profiles();
@@ -49,6 +50,29 @@ internal sealed class OperationChoice
         return Catalog(parsed).All(
             installs.Concat((parsed.GetValue(inside) ?? []).Select(Path.GetFullPath)), OperationIndex.PlacesOf(machine));
     }
+
+    /// <summary>The operation that is meant: by its id or the beginning of it, or the latest one of a product not yet undone.</summary>
+    /// <param name="parsed">The command line.</param>
+    /// <param name="all">All operations.</param>
+    /// <param name="word">An id, the beginning of one, or a product's id.</param>
+    /// <exception cref="MuktaException">There is none, or several ids begin so.</exception>
+    public string Id(ParseResult parsed, IReadOnlyList<KeptOperation> all, string word)
+    {
+        var ids = all.Select(o => o.Id).Distinct().ToList();
+        if (ids.Contains(word))
+            return word;
+        if (all.LastOrDefault(o => o.Record.Header.Product == word && IsOpen(o)) is { } latest)
+            return latest.Id;
+        var begin = ids.Where(i => i.StartsWith(word, StringComparison.Ordinal)).ToList();
+        return begin.Count == 1 ? begin[0] : throw new MuktaException(
+            ExitCode.BadInput, begin.Count == 0 ? "There is no such operation." : $"{begin.Count} operations begin like this.",
+            begin.Count == 0 ? PathBytes.Shown(word) : string.Join("\n", begin),
+            $"List them with: mukta operations{Arguments(parsed)}");
+    }
+
+    /// <summary>True for one that can be undone.</summary>
+    public static bool IsOpen(KeptOperation operation) =>
+        operation.State != OperationState.Undone && operation.Record.Header.Undoes is null;
 
     private IEnumerable<LoadedProfile> Profiles(ParseResult parsed) =>
         (read ??= Session.Profiles(parsed, profiles)).Profiles;

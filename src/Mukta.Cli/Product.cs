@@ -46,10 +46,10 @@ internal sealed record Product(LoadedProfile Loaded, ProfileCatalog Catalog, Mac
         new(Machine, Catalog, Loaded, [.. installs.Select(Disk.Folder.RealPathOf)])
         {
             NamedManifest = manifest,
-            Guard = new RunningGuard(Machine, Profile.Processes, $"End it with: mukta stop {Arguments}"),
+            Guard = new RunningGuard(Machine, Profile.Processes, $"Stop it with: mukta stop {Arguments}"),
         };
 
     /// <summary>Knows who uses a product that is worked on together with this one.</summary>
     public RunningGuard GuardOf(LoadedProfile other) =>
-        new(Machine, other.Profile.Processes, $"End it with: mukta stop {other.Profile.Product}{OptionsForOthers}, or add --stop");
+        new(Machine, other.Profile.Processes, $"Stop it with: mukta stop {other.Profile.Product}{OptionsForOthers}, or add --stop");
 }

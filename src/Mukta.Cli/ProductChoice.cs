@@ -1,4 +1,5 @@
 using System.CommandLine;
+using Mukta.Cli.Help;
 using Mukta.Host;
 using Mukta.Manifests;
 using Mukta.Products;
@@ -12,7 +13,7 @@ internal sealed class ProductChoice
 {
     private readonly Option<string?> install = new("--install")
     {
-        Description = "Which install of the product, where there are several.",
+        Description = "Use this install, if the product has several.",
         HelpName = "PATH",
     };
     private readonly Option<string?> profiles = CommonOptions.Profiles();
@@ -26,7 +27,15 @@ internal sealed class ProductChoice
     public bool MayBeNew { get; init; }
 
     /// <summary>For a command whose argument can only be a product.</summary>
-    public static Argument<string> Argument() => new("PRODUCT") { Description = "The id of a product that a profile describes." };
+    public static Argument<string> Argument() =>
+        new Argument<string>("PRODUCT") { Description = "A product id; mukta profile show lists them." }.WithProducts();
+
+    /// <summary>For a command that shows all products if none is named.</summary>
+    public static Argument<string?> OptionalArgument() => new Argument<string?>("PRODUCT")
+    {
+        Description = "A product id; mukta profile show lists them. Default: all.",
+        Arity = ArgumentArity.ZeroOrOne,
+    }.WithProducts();
 
     public void AddTo(Command command)
     {
@@ -46,6 +55,14 @@ internal sealed class ProductChoice
     public Product Product(ParseResult parsed, string id)
     {
         catalog ??= Session.Profiles(parsed, profiles);
+        if (catalog.Profiles.All(p => p.Profile.Product != id)
+            && Nearest.Hint(id, parsed.CommandResult.Command.Subcommands.Select(c => c.Name)) is { Length: > 0 } hint)
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, $"Unknown product or command \"{Disk.PathBytes.Shown(id)}\"{hint}", Shell.Typed(parsed),
+                $"Show the help: {HelpAction.Path(parsed.CommandResult.Command)} --help");
+        }
+
         string Arguments(params IEnumerable<Option<string?>> options) =>
             string.Concat(options.Where(o => parsed.GetValue(o) is not null).Select(o => $" {o.Name} {Shell.Quoted(parsed.GetValue(o)!)}"));
         return new Product(catalog.Of(id), catalog, Machine(parsed), Arguments(install, profiles, root))
@@ -53,6 +70,33 @@ internal sealed class ProductChoice
             OptionsForOthers = Arguments(profiles, root),
         };
     }
+
+    /// <summary>True if a profile describes this product.</summary>
+    public bool Knows(ParseResult parsed, string id) => (catalog ??= Session.Profiles(parsed, profiles)).Has(id);
+
+    /// <summary>The product of an id, or all that have a profile.</summary>
+    /// <exception cref="MuktaException">No profile describes it, or there is no profile.</exception>
+    public IReadOnlyList<Product> Products(ParseResult parsed, string? id)
+    {
+        if (id is not null)
+            return [Product(parsed, id)];
+        catalog ??= Session.Profiles(parsed, profiles);
+        return catalog.Profiles.Any() ? [.. catalog.Profiles.Select(p => Product(parsed, p.Profile.Product))]
+            : throw new MuktaException(
+                ExitCode.BadInput, "There are no profiles.", string.Join("\n", catalog.Folders),
+                "Name a folder of profiles with --profiles or MUKTA_PROFILES.");
+    }
+
+    /// <summary>The install that is named, or the first current one; null for none.</summary>
+    public string? FirstInstall(ParseResult parsed, Product product) =>
+        Named(parsed) ?? (Current(product) is [var first, ..] ? first : null);
+
+    private static IReadOnlyList<string> Current(Product product, LazyManifest? manifest = null) =>
+        [.. new InstallFinder(product.Machine.Folders)
+            .Find(
+                product.Profile, manifest ?? product.Loaded.TryManifestFile,
+                InstallRecords.PathsOf(product.Machine, product.Profile.Product))
+            .Where(f => f.IsCurrent).Select(f => f.Path)];
 
     /// <summary>The folder that is named and is not there yet; null for none.</summary>
     public string? NewPlace(ParseResult parsed) =>
@@ -82,31 +126,30 @@ internal sealed class ProductChoice
             return named;
         if (MayBeNew && NewPlace(parsed) is not null)
             return null;
-        var found = new InstallFinder(product.Machine.Folders)
-            .Find(
-                product.Profile, manifest ?? product.Loaded.TryManifestFile,
-                InstallRecords.PathsOf(product.Machine, product.Profile.Product))
-            .Where(f => f.IsCurrent).ToList();
+        var found = Current(product, manifest);
         if (found.Count < 2)
-            return found.FirstOrDefault()?.Path;
+            return found.Count == 0 ? null : found[0];
         if (Console.IsInputRedirected || Console.IsErrorRedirected || session.IsJson)
         {
             throw new MuktaException(
                 ExitCode.BadInput, $"There are {found.Count} installs of {product.Profile.Title}.",
-                string.Join("\n", found.Select(f => f.Path)), "Choose one with --install.");
+                string.Join("\n", found), "Choose one with --install.");
         }
 
         return await new SelectionPrompt<string> { Title = $"Which install of {Markup.Escape(product.Profile.Title)}?" }
-            .AddChoices(found.Select(f => Markup.Escape(f.Path))).ShowAsync(session.Error, cancel).ConfigureAwait(false);
+            .AddChoices(found.Select(Markup.Escape)).ShowAsync(session.Error, cancel).ConfigureAwait(false);
     }
 
     /// <summary>The install that is named, or the only one.</summary>
     /// <exception cref="MuktaException">There is none, or there are several and nobody can be asked.</exception>
     public async Task<string> InstallAsync(
         ParseResult parsed, Product product, Session session, CancellationToken cancel, LazyManifest? manifest = null) =>
-        await InstallIfAnyAsync(parsed, product, session, cancel, manifest).ConfigureAwait(false) ?? throw new MuktaException(
+        await InstallIfAnyAsync(parsed, product, session, cancel, manifest).ConfigureAwait(false) ?? throw NoInstall(product);
+
+    /// <summary>Says that there is no install, and how to get one.</summary>
+    public static MuktaException NoInstall(Product product) => new(
             ExitCode.BadInput, $"No install of {product.Profile.Title} was found.",
             string.Join("\n", product.Profile.Installs.Places.Select(p => p.Text)),
-            $"Name its folder with --install, look for it with: mukta locate {product.Profile.Product} --search DIR, or install it with: "
-            + $"mukta repair {product.Profile.Product}{product.OptionsForOthers}");
+            $"Name its folder with --install, search for it with: mukta installs {product.Profile.Product} --search DIR, or install it "
+            + $"with: mukta repair {product.Profile.Product}{product.OptionsForOthers}");
 }

@@ -67,7 +67,7 @@ internal sealed class RemedyRun<TPlan, TOutcome>(Session session, Remedy<TPlan, 
         if (!plan.IsEmpty && !session.IsJson && !(session.IsQuiet && IsAgreed))
             view.Plan(plan, isResumed);
         if (IsDryRun)
-            return End(ExitCode.Done, plan, "Dry run: nothing was changed. Run it again without --dry-run to apply the plan.");
+            return End(ExitCode.Done, plan, Session.DryRun);
         await remedy.ProveAsync(plan, StopsFirst, cancel).ConfigureAwait(false);
         if (!plan.IsEmpty && !await IsConfirmedAsync(plan, cancel).ConfigureAwait(false))
             return End(ExitCode.Problems, plan, "Nothing was changed.");
@@ -87,7 +87,7 @@ internal sealed class RemedyRun<TPlan, TOutcome>(Session session, Remedy<TPlan, 
         catch (OperationStopped e)
         {
             string?[] lines =
-                [e.Next, e.Situation, e.IsEnded ? null : $"Go on: {remedy.Tools.Typed}",
+                [e.Next, e.Situation, e.IsEnded ? null : $"Continue: {remedy.Tools.Typed}",
                 $"Undo: mukta undo {e.Operation}{remedy.Tools.OptionsForUndo}"];
             throw new MuktaException(e.Code, e.What, e.Where, string.Join('\n', lines.OfType<string>()), e);
         }
@@ -100,7 +100,7 @@ internal sealed class RemedyRun<TPlan, TOutcome>(Session session, Remedy<TPlan, 
     private async Task StopAsync(TPlan plan, CancellationToken cancel)
     {
         foreach (var one in (await remedy.StopAsync(plan, cancel).ConfigureAwait(false)).Where(e => e.IsGone))
-            session.Say($"ended process {one.Process.Pid}, {Disk.PathBytes.Shown(one.Process.Name)}");
+            session.Say($"stopped process {one.Process.Pid}, {Disk.PathBytes.Shown(one.Process.Name)}");
     }
 
     private int Done(TPlan plan, TOutcome outcome)
@@ -115,7 +115,7 @@ internal sealed class RemedyRun<TPlan, TOutcome>(Session session, Remedy<TPlan, 
         if (!session.IsQuiet && outcome.Operation is { } operation)
             session.Output.WriteLine($"Undo: mukta undo {operation}{remedy.Tools.OptionsForUndo}");
         if (!session.IsQuiet && view.Next(plan, outcome) is { } next)
-            session.Output.MarkupLineInterpolated($"Next: [bold]{next}[/]");
+            session.Next(next);
         return (int)outcome.Code;
     }
 

@@ -32,6 +32,12 @@ internal sealed class Session : IDisposable
     public static string Version { get; } =
         typeof(Session).Assembly.GetCustomAttribute<AssemblyInformationalVersionAttribute>()?.InformationalVersion ?? "0";
 
+    /// <summary>What every command ends with that only showed its plan.</summary>
+    public const string DryRun = "Dry run: nothing was changed. Run it again without --dry-run to apply the plan.";
+
+    /// <summary>The environment variable that stands for --profiles.</summary>
+    public const string ProfilesVariable = "MUKTA_PROFILES";
+
     public static string UserAgent => $"mukta/{Version}";
 
     public bool IsJson { get; }
@@ -84,6 +90,9 @@ internal sealed class Session : IDisposable
             Error.Write(new Text(what + "\n", new Style(Color.Grey)));
     }
 
+    /// <summary>Ends what is shown with the command to type next.</summary>
+    public void Next(string command) => Output.MarkupLineInterpolated($"Next: [bold]{command}[/]");
+
     /// <summary>Says what went wrong and answers the exit code.</summary>
     public int Fail(MuktaException failure)
     {
@@ -96,7 +105,7 @@ internal sealed class Session : IDisposable
     /// <summary>The profiles at hand. What cannot be used is said on standard error, and keeps nothing else from going on.</summary>
     public static ProfileCatalog Profiles(ParseResult parsed, Option<string?> folder)
     {
-        var catalog = ProfileCatalog.Read(parsed.GetValue(folder), UserEnvironment.Get);
+        var catalog = ReadProfiles(parsed.GetValue(folder));
         using var session = new Session(parsed);
         if (!session.IsQuiet)
         {
@@ -107,13 +116,17 @@ internal sealed class Session : IDisposable
         return catalog;
     }
 
+    /// <summary>The profiles in a folder, or the one that the environment names, and in the usual folders.</summary>
+    public static ProfileCatalog ReadProfiles(string? folder) => ProfileCatalog.Read(
+        folder ?? (Environment.GetEnvironmentVariable(ProfilesVariable) is { Length: > 0 } set ? set : null), UserEnvironment.Get);
+
     /// <summary>Says on standard error what failed, where, and what to do next.</summary>
     public void Tell(MuktaException failure, string before = "")
     {
         Error.MarkupLineInterpolated($"[red]mukta:[/] {before}{failure.What}");
         foreach (var line in failure.Where.Split('\n'))
             Error.WriteLine("  " + line.Trim());
-        Error.WriteLine(failure.Next);
+        Error.WriteLine($"Next: {failure.Next}");
         if (IsVerbose)
             Error.WriteLine(failure.ToString());
     }

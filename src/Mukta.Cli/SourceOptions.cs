@@ -11,44 +11,42 @@ internal sealed class SourceOptions
 {
     private readonly Option<string[]> from = new("--from")
     {
-        Description =
-            "Where good bytes come from: a URL or a folder that holds the release's files. May be given several times: folders and URLs "
-            + "are tried in that order, URLs in a row share the work. Without it, the mirrors that the manifest lists.",
-        HelpName = "URL-OR-FOLDER",
+        Description = "Take files from this mirror or folder. Default: the manifest's mirrors.",
+        HelpName = "URL|DIR",
     };
 
     private readonly Option<string[]> also = new("--also")
     {
-        Description = "A folder on this machine in which to look for pieces before the network is asked. May be given several times.",
+        Description = "Also take pieces from this local folder before downloading.",
         HelpName = "DIR",
     };
     private readonly Option<bool> offline = new("--offline")
     {
-        Description = "Use what is on this machine only: folders named with --from and --also, other installs, the held area.",
+        Description = "Use only what is on this machine.",
     };
-    private readonly Option<long?> limitRate = new("--limit-rate")
+    private readonly Option<long?> maxRate = new("--max-rate")
     {
         CustomParser = result => SizeText.Parse(result, "rate", 1 << 10, 1 << 30),
-        Description = "Fetch at most this many bytes a second: 500KiB, 2MiB.",
+        Description = "Download at most SIZE a second, such as 500KiB or 2MiB.",
         HelpName = "SIZE",
     };
     private readonly Option<int> stall = CommonOptions.Seconds(
-        "--stall", "After so many seconds without a byte, or with under 1 KiB a second, a transfer is cut and goes on elsewhere", least: 1);
+        "--stall", "Drop a transfer that has been silent this long", least: 1);
 
     public void AddTo(Command command)
     {
-        foreach (var option in new Option[] { from, also, offline, limitRate, stall })
+        foreach (var option in new Option[] { from, also, offline, maxRate, stall })
             command.Options.Add(option);
     }
 
     public IReadOnlyList<string> Also(ParseResult parsed) => parsed.GetValue(also) is not { } named ? []
         : named.FirstOrDefault(f => !Directory.Exists(f)) is not { } absent ? named
         : throw new MuktaException(
-            ExitCode.BadInput, "There is no such folder to look in for pieces.", absent, "Check the path that --also names.");
+            ExitCode.BadInput, "This folder does not exist.", absent, "Check the path that --also names.");
 
     public FetchLimits Limits(ParseResult parsed) => new()
     {
-        BytesPerSecond = parsed.GetValue(limitRate),
+        BytesPerSecond = parsed.GetValue(maxRate),
         LongestSilence = TimeSpan.FromSeconds(parsed.GetValue(stall)),
     };
 

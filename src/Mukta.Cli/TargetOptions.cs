@@ -1,4 +1,5 @@
 using System.CommandLine;
+using Mukta.Cli.Help;
 using Mukta.Host;
 using Mukta.Host.Processes;
 using Mukta.Manifests;
@@ -6,6 +7,7 @@ using Mukta.Operations;
 using Mukta.Products;
 using Mukta.Reinstall;
 using Mukta.Remedies;
+using Mukta.Repair;
 
 namespace Mukta.Cli;
 
@@ -15,13 +17,14 @@ namespace Mukta.Cli;
 /// <param name="mayBeNew">True for a command that can make the install: its folder need not be there.</param>
 internal sealed class TargetOptions(bool mayBeNew = false)
 {
-    private readonly Argument<string> what = new("INSTALL")
+    private readonly Argument<string?> what = new Argument<string?>("INSTALL")
     {
-        Description = "The install: its folder, or the id of a product that a profile describes.",
-    };
+        Description = "An install's folder, or a product id. Default: this folder.",
+        Arity = ArgumentArity.ZeroOrOne,
+    }.WithProducts();
     private readonly Option<string?> manifest = new("--manifest")
     {
-        Description = "The release's manifest, a Metalink 4 file. Needed with a folder; a profile names its own.",
+        Description = "Use this manifest instead of the profile's. A folder needs one.",
         HelpName = "FILE",
     };
     private readonly ProductChoice choice = new() { MayBeNew = mayBeNew };
@@ -40,8 +43,8 @@ internal sealed class TargetOptions(bool mayBeNew = false)
     /// <param name="command">The command.</param>
     public Product? Absent(ParseResult parsed, string command)
     {
-        var named = parsed.GetRequiredValue(what);
-        if (Directory.Exists(named) || named.Contains('/', StringComparison.Ordinal))
+        var named = parsed.GetValue(what) ?? ".";
+        if (IsFolder(parsed, named))
             return null;
         var product = choice.Product(parsed, named);
         return Operation.FindInterrupted(product.Machine.Home, command, product.Profile.Product) is not null
@@ -69,7 +72,11 @@ internal sealed class TargetOptions(bool mayBeNew = false)
     /// <summary>The machine that is meant.</summary>
     public Machine Machine(ParseResult parsed) => choice.Machine(parsed);
 
-    /// <summary>Finds what the user means. A folder that is there counts before a product of the same name.</summary>
+    /// <summary>True for a path, and for a name that is a folder's and no product's.</summary>
+    private bool IsFolder(ParseResult parsed, string named) =>
+        named.Contains('/', StringComparison.Ordinal) || named is "." or ".." || (Directory.Exists(named) && !choice.Knows(parsed, named));
+
+    /// <summary>Finds what the user means. A product counts before a folder of the same name; a path has a slash.</summary>
     /// <param name="parsed">The command line.</param>
     /// <param name="session">For a question.</param>
     /// <param name="needsManifest">False for a command that only needs to know the folder.</param>
@@ -77,13 +84,13 @@ internal sealed class TargetOptions(bool mayBeNew = false)
     /// <exception cref="MuktaException">It is neither, or several installs qualify and nobody can be asked.</exception>
     public async Task<InstallTarget> FindAsync(ParseResult parsed, Session session, bool needsManifest, CancellationToken cancel)
     {
-        var (named, given) = (parsed.GetRequiredValue(what), parsed.GetValue(manifest));
+        var (named, given) = (parsed.GetValue(what) ?? ".", parsed.GetValue(manifest));
         var file = given is null ? null : new LazyManifest(given);
         var withManifest = given is null ? "" : $" {manifest.Name} {Shell.Quoted(given)}";
-        if (Directory.Exists(named) || named.Contains('/', StringComparison.Ordinal))
+        if (IsFolder(parsed, named))
         {
             if (file is null && needsManifest)
-                throw NoManifest(named);
+                file = InstalledRelease.ManifestIn(named) ?? throw NoManifest(named);
             var here = Host.Machine.Here(UserEnvironment.Get);
             return Target(here, named, [], Shell.Quoted(named) + withManifest) with { ManifestFile = file };
         }
@@ -105,9 +112,9 @@ internal sealed class TargetOptions(bool mayBeNew = false)
     }
 
     private static InstallTarget Target(Machine machine, string path, IReadOnlyList<string> processes, string arguments) =>
-        new(machine, path, new RunningGuard(machine, processes, $"End it with: mukta stop {arguments}")) { Arguments = arguments };
+        new(machine, path, new RunningGuard(machine, processes, $"Stop it with: mukta stop {arguments}")) { Arguments = arguments };
 
     private static MuktaException NoManifest(string folder) => new(
-        ExitCode.BadInput, "A folder needs a manifest to be compared with.", folder,
+        ExitCode.BadInput, "There is no manifest to compare this folder with.", folder,
         "Name the manifest with --manifest, or name a product that a profile describes.");
 }

@@ -29,12 +29,12 @@ public sealed class DiskException(int errno, string doing, string path)
         NotPermitted or AccessDenied => "Run the same command as the user who owns the folder, or with sudo.",
         NoSpace or QuotaExceeded => "Make room on this disk, then run the same command again.",
         ReadOnlyFileSystem =>
-        "The disk is mounted read-only: look at the system's log for disk errors, remount it, then run the same command again.",
-        InputOutput => "The disk itself fails to read or write: copy what matters off it and look at the system's log.",
-        FileTooBig => "Is it the right file? If it is, look at the limits of the disk and of the user (ulimit -f).",
-        LinkLoop => "A link stands where a folder belongs. Run verify to see which.",
+        "The disk is mounted read-only: check the system's log for disk errors, remount it, then run the same command again.",
+        InputOutput => "The disk itself fails to read or write: copy what matters off it and check the system's log.",
+        FileTooBig => "Is it the right file? If it is, check the limits of the disk and of the user (ulimit -f).",
+        LinkLoop => "A link is in a folder's place. Run mukta verify to see which.",
         TooManyOpen => "Raise the limit of open files (ulimit -n), then run the same command again.",
         NoEntry or NotDirectory => "Check the path, then run the same command again.",
-        _ => "Look at the path with ls -la, put right what is in the way, then run the same command again.",
+        _ => "Check the path with ls -la, correct what is in the way, then run the same command again.",
     };
 }

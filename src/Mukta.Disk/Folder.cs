@@ -511,7 +511,7 @@ public sealed class Folder : IDisposable
         if (slash < 0)
             return new Position(root, PathBytes.Encode(name), owned: false);
         if (!held.IsEmpty && held.TryGetValue(path[..slash], out var open) && TryUse(open))
-            return new Position(open, PathBytes.Encode(name), owned: false) { IsHeld = true };
+            return new Position(open, PathBytes.Encode(name), owned: false) { IsKept = true };
         var flags = Native.PathOnly | Native.Directory;
         return (stepByStep ? TryDescend(path[..slash]) : TryOpenFile(path[..slash], flags, 0)) is { } parent
             ? new Position(parent, PathBytes.Encode(name), owned: true) : null;
@@ -563,13 +563,13 @@ public sealed class Folder : IDisposable
 
         public byte[] Name { get; } = name;
 
-        public bool IsHeld { get; init; }
+        public bool IsKept { get; init; }
 
         public void Dispose()
         {
             if (owned)
                 Parent.Dispose();
-            else if (IsHeld)
+            else if (IsKept)
                 Parent.DangerousRelease();
         }
     }

@@ -24,9 +24,13 @@ public static class Units
     /// <summary>A count with its word: 1 file, 3 files.</summary>
     public static string Count(long count, string one, string? many = null) => $"{Number(count)} {(count == 1 ? one : many ?? one + "s")}";
 
+    /// <summary>Some of all: "1 of 3 services".</summary>
+    public static string Of(long some, long all, string one, string? many = null) => $"{Number(some)} of {Count(all, one, many)}";
+
     /// <summary>A time: 0.6 s, 42 s, 5 min, 3 min 20 s, 2 h 5 min.</summary>
     public static string Time(TimeSpan time) => time switch
     {
+        { TotalSeconds: < 0.1 } => "under 0.1 s",
         { TotalSeconds: < 9.95 } => Text($"{time.TotalSeconds:0.0} s"),
         { TotalSeconds: < 99.5 } => Text($"{time.TotalSeconds:0} s"),
         { TotalMinutes: < 99.5, Seconds: 0 } => Text($"{(int)time.TotalMinutes} min"),

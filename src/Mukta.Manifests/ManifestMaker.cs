@@ -122,7 +122,7 @@ public static class ManifestMaker
             {
                 throw new MuktaException(
                     ExitCode.Blocked, "A file cannot be read.", PathBytes.Shown(path),
-                    "Look at the system's log for disk errors.", failure);
+                    "Check the system's log for disk errors.", failure);
             }
 
             if (folder.Look(path) is not { } after || !after.IsSameAs(node))

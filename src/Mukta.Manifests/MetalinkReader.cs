@@ -384,7 +384,8 @@ public sealed class MetalinkReader
             if (places[i].Path == places[i - 1].Path)
             {
                 throw at.FaultAt(
-                    $"The name \"{places[i].Path}\" stands twice; first in line {places[i - 1].Line}.", (places[i].Line, places[i].Column));
+                    $"The name \"{places[i].Path}\" appears twice; first in line {places[i - 1].Line}.",
+                    (places[i].Line, places[i].Column));
             }
         }
 

@@ -73,7 +73,7 @@ public sealed class Operation : IDisposable
                 CultureInfo.InvariantCulture,
                 $"A {what} was begun on {interrupted.Header.Started:yyyy-MM-dd HH:mm} UTC with other options, and has not ended."),
                 $"{interrupted.Header.Operation}: {before}",
-                $"Go on with those options, or go back with: mukta undo {interrupted.Header.Operation}");
+                $"Use those options again, or undo it with: mukta undo {interrupted.Header.Operation}");
         }
 
         var areas = new AreasOfOperation(home, interrupted?.Header ?? header, begun);

@@ -26,7 +26,7 @@ public class OperationStopped(string operation, MuktaException cause)
         MuktaException told => told,
         IOException or UnauthorizedAccessException => new MuktaException(
             ExitCode.Blocked, $"The system refused to read or write: {failure.Message.TrimEnd('.')}.", Disk.PathBytes.Shown(where),
-            "Look at the room on the disk and at the system's log, then run the same command again.", failure),
+            "Check the free space on the disk and the system's log, then run the same command again.", failure),
         _ => null,
     };
 }

@@ -42,14 +42,15 @@ internal static class BystanderAttacks
             var answer = await scene.ShellAsync($$"""
                 "$MUKTA" repair pier --profiles profiles --from {{slow.Url}} --yes > repaired 2>&1 & repair=$!
                 while ! ls games/pier/.mukta/kept/*/journal > /dev/null 2>&1; do :; done
-                for words in "stop pier --force" "undo" "repair pier --from release" "move pier elsewhere" "reinstall pier"; do
-                  "$MUKTA" $words --profiles profiles --yes > said 2>&1; echo "$words: $?"
+                for words in "stop pier --force" "undo" "repair pier" "move pier elsewhere" "reinstall pier"; do
+                  case $words in re*) from="--from release" ;; *) from= ;; esac
+                  "$MUKTA" $words $from --profiles profiles --yes > said 2>&1; echo "$words: $?"
                 done
-                "$MUKTA" held list --profiles profiles
+                "$MUKTA" operations --profiles profiles
                 wait $repair; echo "repair: $?"
                 """);
             answer.Out.ShouldContain("stop pier --force: 0");
-            foreach (var refused in new[] { "undo", "repair pier --from release", "move pier elsewhere", "reinstall pier" })
+            foreach (var refused in new[] { "undo", "repair pier", "move pier elsewhere", "reinstall pier" })
                 answer.Out.ShouldContain($"{refused}: 3\n");
             answer.Out.ShouldContain("running");
             answer.Out.ShouldNotContain("interrupted");
@@ -95,7 +96,7 @@ internal static class BystanderAttacks
             scene.Home.Flip("drive/pier/maps/harbour.pak", 100);
             (await scene.RepairAsync()).Code.ShouldBe(0);
             var found = await scene.MuktaAsync(
-                "locate", "--search", "drive", "--search", "games", "--record", "--profiles", "profiles", "--json");
+                "installs", "--search", "drive", "--search", "games", "--profiles", "profiles", "--json");
             found.Json.GetProperty("products")[0].GetProperty("installs").GetArrayLength().ShouldBe(1, found.Out);
             scene.Home.Snapshot("drive/pier").ShouldBe(scene.Home.Snapshot("release"));
         }),
@@ -108,7 +109,7 @@ internal static class BystanderAttacks
             (await scene.OnAsync("verify")).Err.ShouldContain("can go on");
             var done = await scene.OnAsync("setup repair", "--yes");
             done.Code.ShouldBe(0, done.Out + done.Err);
-            (await scene.MuktaAsync(["held", "list", .. WithProfiles])).Out.ShouldNotContain("interrupted");
+            (await scene.MuktaAsync(["operations", .. WithProfiles])).Out.ShouldNotContain("interrupted");
             (await scene.OnAsync("verify")).Err.ShouldNotContain("can go on");
         }),
         new("ctrl-c is pressed twice while the disk does not answer", async scene =>
@@ -138,7 +139,7 @@ internal static class BystanderAttacks
         {
             scene.Home.Write("profiles/pier.yaml", AttackScene.Profile("""
                 runtime: {programs: [bin/game]}
-                launch: [{entry: "${data}/applications/pier.desktop", program: bin/game}]
+                shortcuts: [{entry: "${data}/applications/pier.desktop", program: bin/game}]
                 """));
             scene.Home.Write(
                 ".local/share/applications/pier.desktop",
@@ -147,8 +148,8 @@ internal static class BystanderAttacks
             var answer = await scene.OnAsync("check", "--offline", "--json");
             var areas = answer.Json.GetProperty("products")[0].GetProperty("areas").EnumerateArray()
                 .ToDictionary(a => a.GetProperty("area").GetString()!, a => a.GetProperty("verdict").GetString());
-            areas["launch"].ShouldBe("bad");
-            areas["runtime"].ShouldNotBe("good");
+            areas["shortcuts"].ShouldBe("bad");
+            areas["runtime"].ShouldNotBe("ok");
         }),
     ];
 }

@@ -40,8 +40,8 @@ internal static class InstallAttacks
                 Directory.Delete(scene.Home.At("games/pier"), recursive: true);
                 scene.Link("games/pier", system);
                 scene.GiveToUser();
-                foreach (var command in new[] { "repair", "reinstall", "remove", "check --offline", "verify", "locate --record", "reset" })
-                    await scene.OnAsync(command, command is "check --offline" or "verify" or "locate --record" ? [] : ["--yes"]);
+                foreach (var command in new[] { "repair", "reinstall", "remove", "check --offline", "verify", "installs", "reset" })
+                    await scene.OnAsync(command, command is "check --offline" or "verify" or "installs" ? [] : ["--yes"]);
                 await scene.RepairAsync();
                 Directory.EnumerateFileSystemEntries(system).Select(Path.GetFileName).ShouldBe(["canary"]);
             }

@@ -13,7 +13,7 @@ internal static class OperationAttacks
                 .Code.ShouldBe(0);
             var before = await NamesAsync(scene);
             before.ShouldContain("ff", Case.Insensitive);
-            (await scene.RepairAsync("--hold-strays")).Code.ShouldBe(0);
+            (await scene.RepairAsync("--set-aside-strays")).Code.ShouldBe(0);
             (await NamesAsync(scene)).ShouldNotBe(before);
             (await UndoAsync(scene)).Code.ShouldBe(0);
             (await NamesAsync(scene)).ShouldBe(before);
@@ -43,7 +43,7 @@ internal static class OperationAttacks
             var undone = await UndoAsync(scene);
             undone.Code.ShouldBe(1, undone.Out + undone.Err);
             undone.Out.ShouldContain("not restored");
-            undone.Out.ShouldNotContain("Put back as it was");
+            undone.Out.ShouldNotContain("Restored.");
             File.ReadAllLines(journal).Length.ShouldBeGreaterThanOrEqualTo(lines, "the way back is not shortened");
             File.WriteAllBytes(kept[0], lost);
             var id = Path.GetFileName(Path.GetDirectoryName(journal)!);
@@ -82,7 +82,7 @@ internal static class OperationAttacks
             if (undone.Code == 1)
             {
                 // Where files cannot share their bytes, published ones have a second name only.
-                undone.Out.ShouldContain("maps/harbour.pak: the vendor's remove has written to it");
+                undone.Out.ShouldContain("maps/harbour.pak: the vendor's uninstall has written to it");
                 undone.Out.ShouldContain("Next: mukta repair pier");
                 (await scene.RepairAsync()).Code.ShouldBe(0);
                 File.ReadAllText(scene.Home.At("games/pier/saves/mine.sav")).ShouldBe("mine");
@@ -130,7 +130,7 @@ internal static class OperationAttacks
         new("first runs come side by side", async scene =>
         {
             var answer = await scene.ShellAsync(
-                "for i in 1 2 3 4 5 6 7 8; do \"$MUKTA\" locate --profiles profiles --record > /dev/null || echo \"code $?\" & done; wait");
+                "for i in 1 2 3 4 5 6 7 8; do \"$MUKTA\" installs add pier games/pier --profiles profiles --yes > /dev/null || echo \"code $?\" & done; wait");
             answer.Out.ShouldBeEmpty();
             answer.Err.ShouldBeEmpty();
         }),

@@ -5,29 +5,29 @@ internal static class ProfileAttacks
 {
     public static IEnumerable<Attack> Rows { get; } =
     [
-        Refused("a shortcut is a script of the shell", """launch: [{entry: "/etc/profile.d/pier.sh", program: bin/game}]"""),
-        Refused("a shortcut is the shell's own file", """launch: [{entry: "${home}/.bashrc", program: bin/game}]"""),
+        Refused("a shortcut is a script of the shell", """shortcuts: [{entry: "/etc/profile.d/pier.sh", program: bin/game}]"""),
+        Refused("a shortcut is the shell's own file", """shortcuts: [{entry: "${home}/.bashrc", program: bin/game}]"""),
         Refused("a cache is the whole configuration", """caches: [{name: a, places: ["${home}/.config"]}]"""),
         Refused("a cache is what lets a user in", """caches: [{name: a, places: ["${home}/.ssh"]}]"""),
         Refused("leftovers are libraries", "leftovers: [/usr/lib]"),
         Refused("settings are the system's", "settings: [/etc/ssh]"),
         Linked("a cache lies behind a link that leads outside", ".cache/pier", """caches: [{name: a, places: ["${cache}/pier/folder"]}]""",
-        "caches", "--clear"),
+        "caches clear"),
         Linked("settings lie behind a link that leads outside", ".config/pier", """settings: ["${config}/pier/folder"]""", "reset"),
         Linked("leftovers lie behind a link that leads outside", ".config/pier", """leftovers: ["${config}/pier/folder"]""", "remove"),
-        Linked("temporary files lie behind a link that leads outside", ".cache/pier", """temporary: ["${cache}/pier/canary"]""", "caches",
-        "--clear", "temporary"),
+        Linked("temporary files lie behind a link that leads outside", ".cache/pier", """temporary: ["${cache}/pier/canary"]""", "caches clear",
+        "temporary"),
         Linked("shortcuts lie behind a link that leads outside", ".local/share/applications",
-        """launch: [{entry: "${data}/applications/pier.desktop", program: bin/game}]""", "launch", "--restore"),
+        """shortcuts: [{entry: "${data}/applications/pier.desktop", program: bin/game}]""", "shortcuts restore"),
         Linked("user data lies behind a link that leads outside of all places", ".local/share/pier",
         """user-data: ["${data}/pier/canary"]""", "reinstall"),
         new("a title is a command", async scene =>
         {
             scene.Home.Write(
-                "profiles/pier.yaml", AttackScene.Profile("""launch: [{entry: "${data}/applications/pier.desktop", program: bin/game}]""")
+                "profiles/pier.yaml", AttackScene.Profile("""shortcuts: [{entry: "${data}/applications/pier.desktop", program: bin/game}]""")
                 .Replace(
                 "title: Pier", $"title: \"$(touch {scene.Outside}/made); `touch {scene.Outside}/made`\"", StringComparison.Ordinal));
-            (await scene.OnAsync("launch", "--restore", "--yes")).Code.ShouldBe(0);
+            (await scene.OnAsync("shortcuts restore", "--yes")).Code.ShouldBe(0);
             await scene.OnAsync("check");
         }),
         Reads("a profile is a pipe", scene => scene.Pipe("profiles/quay.yaml")),
@@ -67,7 +67,7 @@ internal static class ProfileAttacks
     {
         set(scene);
         (await scene.OnAsync("verify")).Code.ShouldBe(0);
-        (await scene.MuktaAsync("locate", "--profiles", "profiles")).Code.ShouldBe(0);
+        (await scene.MuktaAsync("installs", "--profiles", "profiles")).Code.ShouldBe(0);
         await scene.MuktaAsync("profile", "check", "profiles/quay.yaml");
     });
 }

@@ -65,10 +65,10 @@ internal static class ReaderAttacks
     {
         set(scene);
         scene.Home.Write(
-            "profiles/pier.yaml", AttackScene.Profile("""launch: [{entry: "${data}/applications/pier.desktop", program: bin/game}]"""));
-        await scene.OnAsync("launch");
+            "profiles/pier.yaml", AttackScene.Profile("""shortcuts: [{entry: "${data}/applications/pier.desktop", program: bin/game}]"""));
+        await scene.OnAsync("shortcuts");
         await scene.OnAsync("check");
-        await scene.OnAsync("launch", "--restore", "--yes");
+        await scene.OnAsync("shortcuts restore", "--yes");
     });
 
     private static Attack OfManifest(string name, Action<AttackScene> set) => new($"a manifest is {name}", async scene =>

@@ -45,7 +45,7 @@ internal static class StateAttacks
             scene.Home.Flip("games/pier/maps/harbour.pak", 100);
             foreach (var line in new[] { "verify pier --quick", "repair pier --from release --yes", "undo --yes" })
                 (await scene.ShellAsync($"./programs/mukta {line} --profiles profiles")).Code.ShouldBe(line.StartsWith('v') ? 1 : 0, line);
-            (await scene.ShellAsync("./programs/mukta locate --profiles profiles --record")).Err.ShouldContain("SQLite");
+            (await scene.ShellAsync("./programs/mukta installs add pier games/pier --profiles profiles --yes")).Err.ShouldContain("SQLite");
         }),
         new("a line break in a path begins no line in the log", async scene =>
         {
@@ -82,10 +82,10 @@ internal static class StateAttacks
         scene.Home.Flip("games/pier/maps/harbour.pak", 100);
         (await scene.RepairAsync()).Code.ShouldBe(0);
         scene.Home.Snapshot("games/pier").ShouldBe(scene.Home.Snapshot("release"));
-        await scene.MuktaAsync("locate", "--profiles", "profiles", "--record");
+        await scene.MuktaAsync("installs", "add", "pier", "games/pier", "--profiles", "profiles", "--yes");
         await scene.OnAsync("verify", "--quick");
-        await scene.OnAsync("caches", "--clear", "--yes");
+        await scene.OnAsync("caches clear", "--yes");
         await scene.MuktaAsync("undo", "--profiles", "profiles", "--yes");
-        await scene.MuktaAsync("held", "list", "--profiles", "profiles");
+        await scene.MuktaAsync("operations", "--profiles", "profiles");
     }
 }

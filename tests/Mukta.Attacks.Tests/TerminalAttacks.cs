@@ -14,7 +14,7 @@ internal static class TerminalAttacks
             JournalAttacks.Forge(
                 scene, JournalAttacks.Header(odd, odd, odd),
                 """[{"change":"noted","key":"request","text":"\u001b[2J"},{"change":"ended"}]""");
-            await EachAsync(scene, ["held", "list", "--profiles", "profiles"], ["undo", "--profiles", "profiles", "--dry-run"]);
+            await EachAsync(scene, ["operations", "--profiles", "profiles"], ["undo", "--profiles", "profiles", "--dry-run"]);
         }),
         new("a product's title commands the terminal", async scene =>
         {
@@ -23,7 +23,7 @@ internal static class TerminalAttacks
                 .Replace("title: Pier", "title: \"\u202eyp\u2066\u200eer\"", StringComparison.Ordinal));
             await EachAsync(
                 scene, ["profile", "show", "--profiles", "profiles"], ["verify", "pier", "--profiles", "profiles"],
-                ["locate", "--profiles", "profiles"],
+                ["installs", "--profiles", "profiles"],
                 ["profile", "check", "profiles/pier.yaml"], ["check", "pier", "--profiles", "profiles"]);
         }),
         new("a manifest's product and release command the terminal", async scene =>

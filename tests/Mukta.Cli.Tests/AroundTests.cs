@@ -2,7 +2,7 @@ using Mukta.Tests;
 
 namespace Mukta.Cli.Tests;
 
-/// <summary>Services by the stand-in, caches, launch entries, and finding installs: the commands beside <c>check</c>.</summary>
+/// <summary>Services by the stand-in, caches, shortcuts, and finding installs: the commands beside <c>check</c>.</summary>
 public class AroundTests
 {
     [Fact]
@@ -12,19 +12,19 @@ public class AroundTests
         var shown = await home.OnAsync("caches", "pierhead");
         shown.Code.ShouldBe(0, shown.Err);
         shown.Out.ShouldContain("39.1 KiB in 2 files");
-        shown.Out.ShouldContain("Next: mukta caches pierhead --profiles profiles --clear");
-        (await home.OnAsync("caches", "pierhead", "--clear", "page", "--yes"))
+        shown.Out.ShouldContain("Next: mukta caches clear pierhead --profiles profiles");
+        (await home.OnAsync("caches clear", "pierhead", "page", "--yes"))
             .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("Name one of: pages, sign-in, temporary"));
-        (await home.OnAsync("caches", "pierhead", "--for-good")).Code.ShouldBe(2);
+        (await home.OnAsync("caches", "pierhead", "--permanently")).Code.ShouldBe(2);
         var before = home.Scratch.Snapshot(".cache");
-        (await home.OnAsync("caches", "pierhead", "--clear", "--dry-run")).Out.ShouldContain("Nothing was changed");
+        (await home.OnAsync("caches clear", "pierhead", "--dry-run")).Out.ShouldContain("Nothing was changed");
         home.Scratch.Snapshot(".cache").ShouldBe(before);
 
-        var cleared = await home.OnAsync("caches", "pierhead", "--clear", "pages", "--yes", "--json");
+        var cleared = await home.OnAsync("caches clear", "pierhead", "pages", "--yes", "--json");
         cleared.Code.ShouldBe(0, cleared.Err);
         Directory.EnumerateFileSystemEntries(home.Scratch.At(".cache/pierhead/pages-7")).ShouldBeEmpty();
         File.Exists(home.Scratch.At(".cache/pierhead/session/token")).ShouldBeTrue();
-        Directory.EnumerateFiles(cleared.Json.GetProperty("caches")[0].GetProperty("heldAt").GetString()!, "*", SearchOption.AllDirectories)
+        Directory.EnumerateFiles(cleared.Json.GetProperty("caches")[0].GetProperty("keptAt").GetString()!, "*", SearchOption.AllDirectories)
             .Count().ShouldBe(2);
     }
 
@@ -34,14 +34,14 @@ public class AroundTests
         using var home = await Home.MakeAsync();
         var token = home.Scratch.At(".cache/pierhead/session/token");
         var shown = await home.OnAsync("caches", "pierhead");
-        shown.Out.ShouldContain("cleared only by name: --clear sign-in");
-        (await home.OnAsync("caches", "pierhead", "--clear", "--yes")).Code.ShouldBe(0);
+        shown.Out.ShouldContain("cleared only by name: mukta caches clear pierhead --profiles profiles sign-in");
+        (await home.OnAsync("caches clear", "pierhead", "--yes")).Code.ShouldBe(0);
         File.Exists(token).ShouldBeTrue("nobody has named it");
         var after = await home.OnAsync("caches", "pierhead");
-        after.Out.ShouldContain("0 bytes of it may be cleared");
+        after.Out.ShouldContain(", none clearable.");
         (await home.OnAsync("reinstall", "pierhead", "--yes")).Code.ShouldBe(0);
         File.Exists(token).ShouldBeTrue("a clean install signs nobody out either");
-        (await home.OnAsync("caches", "pierhead", "--clear", "sign-in", "--yes")).Code.ShouldBe(0);
+        (await home.OnAsync("caches clear", "pierhead", "sign-in", "--yes")).Code.ShouldBe(0);
         File.Exists(token).ShouldBeFalse();
     }
 
@@ -50,7 +50,7 @@ public class AroundTests
     {
         using var home = await Home.MakeAsync();
         File.Delete(home.Scratch.At("games/gannet-post/bin/gannet-post"));
-        (await home.OnAsync("launch", "gannet-post")).Out.ShouldContain("bin/gannet-post, which is not there");
+        (await home.OnAsync("shortcuts", "gannet-post")).Out.ShouldContain("bin/gannet-post, which is not there");
         var profile = home.Scratch.At("profiles/gannet-post.yaml");
         await File.WriteAllTextAsync(
             profile, (await File.ReadAllTextAsync(profile, TestContext.Current.CancellationToken)).Replace(
@@ -72,7 +72,7 @@ public class AroundTests
         try
         {
             (await reader.StandardOutput.ReadLineAsync(TestContext.Current.CancellationToken)).ShouldNotBeNull();
-            var refused = await home.OnAsync("caches", "pierhead", "--clear", "--yes");
+            var refused = await home.OnAsync("caches clear", "pierhead", "--yes");
             refused.Code.ShouldBe(3);
             refused.Err.ShouldContain($"process {reader.Id}, tail");
             File.Exists(home.Scratch.At(".cache/pierhead/pages-7/news.html")).ShouldBeTrue();
@@ -87,24 +87,24 @@ public class AroundTests
     public async Task A_launch_entry_is_put_right_and_keeps_what_the_player_added()
     {
         using var home = await Home.MakeAsync();
-        (await home.OnAsync("launch", "gannet-post"))
-            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(0), a => a.Out.ShouldContain("All as it should be."));
+        (await home.OnAsync("shortcuts", "gannet-post"))
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(0), a => a.Out.ShouldContain("1 shortcut ok."));
         await home.BreakAroundAsync();
-        (await home.OnAsync("launch", "gannet-post"))
-            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(1), a => a.Out.ShouldContain("lacks --mail"));
-        (await home.OnAsync("launch", "gannet-post", "--restore")).Code.ShouldBe(2, "nobody is there to be asked");
-        (await home.OnAsync("launch", "gannet-post", "--restore", "--dry-run")).Code.ShouldBe(0);
+        (await home.OnAsync("shortcuts", "gannet-post"))
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(1), a => a.Out.ShouldContain("is missing the argument --mail"));
+        (await home.OnAsync("shortcuts restore", "gannet-post")).Code.ShouldBe(2, "nobody is there to be asked");
+        (await home.OnAsync("shortcuts restore", "gannet-post", "--dry-run")).Code.ShouldBe(0);
         File.Copy("/bin/sleep", home.Scratch.At("games/gannet-post/bin/napping"));
         using (var running = Programs.Start(home.Scratch, home.Scratch.At("games/gannet-post/bin/napping"), "600"))
         {
-            (await home.OnAsync("launch", "gannet-post", "--restore", "--yes"))
+            (await home.OnAsync("shortcuts restore", "gannet-post", "--yes"))
                 .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(3), a => a.Err.ShouldContain($"process {running.Id}, napping"));
             running.Kill();
             await running.WaitForExitAsync(TestContext.Current.CancellationToken);
         }
 
-        (await home.OnAsync("launch", "gannet-post", "--restore", "--yes", "--json")).ShouldSatisfyAllConditions(
-            a => a.Code.ShouldBe(0), a => a.Json.GetProperty("entries")[0].GetProperty("exec").GetString()
+        (await home.OnAsync("shortcuts restore", "gannet-post", "--yes", "--json")).ShouldSatisfyAllConditions(
+            a => a.Code.ShouldBe(0), a => a.Json.GetProperty("shortcuts")[0].GetProperty("exec").GetString()
             .ShouldBe($"{home.Scratch.At("games/gannet-post/bin/gannet-post")} --mail --window"));
     }
 
@@ -114,12 +114,12 @@ public class AroundTests
         using var home = await Home.MakeAsync();
         await home.BreakAroundAsync();
         (await home.OnAsync("services", "tidewarden")).Code.ShouldBe(1);
-        (await home.OnAsync("services", "tidewarden", "--restore", "--yes")).Out.ShouldContain("Running, and they stay up.");
-        (await home.OnAsync("services", "tidewarden", "--restore", "--off")).Code.ShouldBe(2);
-        (await home.OnAsync("services", "gannet-post")).Out.ShouldContain("What it needs has: mukta services tidewarden");
+        (await home.OnAsync("services restore", "tidewarden", "--yes")).Out.ShouldContain("Running, and stayed up.");
+        (await home.MuktaAsync("services", "--profiles", "profiles")).Out.ShouldStartWith("1 service ok.\n");
+        (await home.OnAsync("services", "gannet-post")).Out.ShouldContain("Next: mukta services tidewarden");
         home.Scratch.Write(
             "services.json", """{"tidewarden.service":{"startup":"enabled","active":"inactive","dies":true,"log":["the tide is out"]}}""");
-        var dies = await home.OnAsync("services", "tidewarden", "--restore", "--yes");
+        var dies = await home.OnAsync("services restore", "tidewarden", "--yes");
         dies.Code.ShouldBe(1);
         dies.Out.ShouldContain("came up and did not stay up");
         dies.Out.ShouldContain("log      the tide is out");
@@ -137,10 +137,10 @@ public class AroundTests
         const string Enters = "+dac_override,+dac_read_search"; // Somebody else, who can still reach the programs wherever they lie.
         var answer = await Programs.RunAsync(
             home.Scratch, "setpriv", "--reuid", "4001", "--regid", "4001", "--clear-groups", "--inh-caps", Enters, "--ambient-caps", Enters,
-            "env", $"HOME={home.Scratch.Root}", $"PATH={home.Scratch.At("host")}:/bin", Programs.Mukta, "services", "tidewarden",
-            "--profiles", "profiles", "--restore", "--yes");
+            "env", $"HOME={home.Scratch.Root}", $"PATH={home.Scratch.At("host")}:/bin", Programs.Mukta, "services", "restore", "tidewarden",
+            "--profiles", "profiles", "--yes");
         answer.Code.ShouldBe(3, answer.Err);
-        answer.Err.ShouldContain("Type: sudo mukta services tidewarden --profiles profiles --restore");
+        answer.Err.ShouldContain("Type: sudo mukta services restore tidewarden --profiles profiles");
     }
 
     [Fact]
@@ -149,16 +149,20 @@ public class AroundTests
         using var home = await Home.MakeAsync();
         Directory.CreateDirectory(home.Scratch.At("attic"));
         Directory.Move(home.Scratch.At("games/gannet-post"), home.Scratch.At("attic/an old game"));
-        (await home.OnAsync("locate", "gannet-post")).Code.ShouldBe(1);
+        (await home.OnAsync("installs", "gannet-post")).Code.ShouldBe(1);
         (await home.OnAsync("verify", "gannet-post")).Code.ShouldBe(2);
-        var searched = await home.OnAsync("locate", "gannet-post", "--search", "attic");
+        var searched = await home.OnAsync("installs", "gannet-post", "--search", "attic");
         searched.Out.ShouldContain("an old game  current  1.4.2: 49 of 49 names and sizes");
-        searched.Out.ShouldContain("Next: mukta locate gannet-post --profiles profiles --search attic --record");
-        (await home.OnAsync("locate", "gannet-post", "--search", "attic", "--record")).Out.ShouldContain("current, recorded");
+        searched.Out.ShouldContain($"Next: mukta installs add gannet-post '{home.Scratch.At("attic/an old game")}' --profiles profiles");
+        (await home.OnAsync("installs add", "gannet-post", "attic/an old game", "--yes")).Code.ShouldBe(0);
+        (await home.OnAsync("installs", "gannet-post")).Out.ShouldContain("current, recorded");
         (await home.OnAsync("verify", "gannet-post")).Code.ShouldBe(0);
         Directory.Move(home.Scratch.At("attic/an old game"), home.Scratch.At("games/gannet-post"));
-        var forgotten = await home.OnAsync("locate", "gannet-post", "--record", "--json");
-        forgotten.Json.GetProperty("forgotten")[0].GetString().ShouldBe(home.Scratch.At("attic/an old game"));
-        forgotten.Json.GetProperty("products")[0].GetProperty("installs")[0].GetProperty("isRecorded").GetBoolean().ShouldBeTrue();
+        var dry = await home.OnAsync("installs forget", "gannet-post", "--dry-run", "--json");
+        dry.Json.GetProperty("installs")[0].GetProperty("path").GetString().ShouldBe(home.Scratch.At("attic/an old game"));
+        (await home.OnAsync("installs forget", "gannet-post")).Code.ShouldBe(2, "nobody is there to be asked");
+        (await home.OnAsync("installs forget", "gannet-post", "--yes")).Out.ShouldContain("1 install forgotten.");
+        (await home.OnAsync("installs forget", "gannet-post", "--yes")).Out.ShouldBe("Nothing to forget.\n");
+        (await home.OnAsync("installs forget", "gannet-post", "games/gannet-post", "--yes")).Err.ShouldContain("is not recorded");
     }
 }

@@ -18,12 +18,12 @@ public class CheckTests
         var broken = await home.OnAsync("check", "gannet-post", "--json");
         broken.Code.ShouldBe(1);
         Verdicts(broken.Json).Where(v => v.Verdict == "bad").Select(v => (v.Product, v.Area)).ShouldBe(
-            [("gannet-post", "launch"), ("gannet-post", "runtime"), ("pierhead", "caches"), ("tidewarden", "services")], ignoreOrder: true);
+            [("gannet-post", "shortcuts"), ("gannet-post", "runtime"), ("pierhead", "caches"), ("tidewarden", "services")], ignoreOrder: true);
         var text = await home.OnAsync("check", "gannet-post");
         text.Out.ShouldContain("libwind.so is of the wrong architecture for gannet-post");
         text.Out.ShouldContain("tidewarden.service is masked");
         text.Out.ShouldContain("the vendor reports: mail-bag has trouble (letters arrive late)");
-        text.Out.ShouldContain("Next: mukta services tidewarden --profiles profiles --restore");
+        text.Out.ShouldContain("Next: mukta services restore tidewarden --profiles profiles");
 
         var commands = broken.Json.GetProperty("products").EnumerateArray().SelectMany(p => p.GetProperty("areas").EnumerateArray())
             .SelectMany(a => a.GetProperty("findings").EnumerateArray())
@@ -54,10 +54,10 @@ public class CheckTests
         home.Scratch.Write("host/systemctl", System.Text.Encoding.UTF8.GetBytes("#!/bin/sh\nexec sleep 60\n"), Scratch.Program);
         var answer = await home.OnAsync("check", "gannet-post", "--json");
         var verdicts = Verdicts(answer.Json);
-        verdicts.ShouldContain(("tidewarden", "services", "not-known"));
+        verdicts.ShouldContain(("tidewarden", "services", "unknown"));
         verdicts.ShouldContain(("gannet-post", "network", "bad"));
-        verdicts.ShouldContain(("pierhead", "outages", "not-known"));
-        verdicts.ShouldContain(("gannet-post", "runtime", "good"));
+        verdicts.ShouldContain(("pierhead", "outages", "unknown"));
+        verdicts.ShouldContain(("gannet-post", "runtime", "ok"));
     }
 
     [Fact]
@@ -114,14 +114,15 @@ public class CheckTests
         File.WriteAllText(entry, File.ReadAllText(entry).Replace(home.Scratch.Root, "/home/anna", StringComparison.Ordinal));
         home.Scratch.Write("disk/usr/lib/systemd/system/tidewarden.service", "[Install]\nWantedBy=x\n");
         var answer = await home.MuktaWithAsync(
-            ["HOME=/nowhere/nobody"], "check", "gannet-post", "--profiles", "profiles", "--root", "disk", "--json");
+            [$"HOME={home.Scratch.At("nobody")}"], "check", "gannet-post", "--profiles", "profiles", "--root", "disk", "--json");
         answer.Code.ShouldBe(1, answer.Err);
         Verdicts(answer.Json).ShouldContain(("tidewarden", "services", "bad"));
-        Verdicts(answer.Json).ShouldContain(("gannet-post", "network", "not-known"));
+        Verdicts(answer.Json).ShouldContain(("gannet-post", "network", "unknown"));
         answer.Out.ShouldContain("gannet-post.desktop starts /home/anna/games/gannet-post-1.3/bin/gannet-post, which is not there");
 
         (await home.MuktaWithAsync(
-            ["HOME=/nowhere/nobody"], "launch", "gannet-post", "--profiles", "profiles", "--root", "disk", "--restore", "--yes"))
+            [$"HOME={home.Scratch.At("nobody")}"], "shortcuts", "restore", "gannet-post", "--profiles", "profiles", "--root", "disk",
+            "--yes"))
             .Code.ShouldBe(0);
         File.ReadAllText(entry).ShouldContain("Exec=/home/anna/games/gannet-post/bin/gannet-post --mail --window");
     }

@@ -12,7 +12,7 @@ public sealed class DemoTests : IDisposable
         var answer = await Programs.RunAsync(scratch, "env", $"TMPDIR={scratch.Root}", Programs.Mukta, "demo");
         answer.Code.ShouldBe(0, answer.Err);
         answer.Out.ShouldContain("$ mukta repair games/gannet-post --manifest gannet-post.meta4 --yes");
-        answer.Out.ShouldContain("(1 piece with wrong bytes refused)");
+        answer.Out.ShouldContain("(1 corrupt piece rejected)");
         answer.Out.TrimEnd().Split('\n')[^1].ShouldContain("The mirror has answered");
         Directory.GetDirectories(scratch.Root).ShouldBeEmpty();
     }
@@ -22,7 +22,9 @@ public sealed class DemoTests : IDisposable
     {
         var answer = await Programs.MuktaAsync(scratch, "demo", "--keep", "kept");
         answer.Code.ShouldBe(0, answer.Err);
-        answer.Out.ShouldContain(" mirror mirror --port ");
+        var lines = answer.Out[answer.Out.IndexOf("\ncd ", StringComparison.Ordinal)..].TrimEnd();
+        var pasted = await Programs.RunAsync(scratch, "bash", "-c", $"{lines} --yes; code=$?; kill %1; exit $code");
+        pasted.Code.ShouldBe(0, pasted.Out + pasted.Err);
         (await Programs.RunAsync(scratch, Programs.StandIns, "break", "kept")).Code.ShouldBe(0);
         (await Programs.MuktaAsync(scratch, "verify", "kept/games/gannet-post", "--manifest", "kept/gannet-post.meta4")).Code.ShouldBe(1);
         (await Programs.MuktaAsync(scratch, "demo", "--keep", "kept")).Code.ShouldBe(2, "a folder in use is left alone");

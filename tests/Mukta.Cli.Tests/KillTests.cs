@@ -80,7 +80,7 @@ public sealed class KillTests
                 caches: [{name: pages, places: ["${cache}/pier/pages-*"]}]
                 settings: ["${config}/pier"]
                 user-data: ["${data}/pier/logbooks", "${install}/screenshots"]
-                launch: [{entry: "${data}/applications/pier.desktop", program: bin/pier}]
+                shortcuts: [{entry: "${data}/applications/pier.desktop", program: bin/pier}]
                 leftovers: ["${data}/pier/news"]
                 """);
             quay.nginx = await Nginx.StartAsync(scratch);
@@ -121,9 +121,9 @@ public sealed class KillTests
             return deed switch
             {
                 "undo" => ["undo", (await OperationsAsync())[0].GetProperty("operation").GetString()!, "--yes"],
-                "purge" => ["held", "purge", (await OperationsAsync())[0].GetProperty("operation").GetString()!, "--yes"],
+                "purge" => ["operations", "purge", (await OperationsAsync())[0].GetProperty("operation").GetString()!, "--yes"],
                 "move" => ["move", "pier", other.At("games/pier"), "--yes"],
-                "caches" => ["caches", "pier", "--clear", "--yes"],
+                "caches" => ["caches", "clear", "pier", "--yes"],
                 _ => [deed, "pier", "--yes"],
             };
         }
@@ -226,7 +226,7 @@ public sealed class KillTests
         /// <summary>The operations that keep something, oldest first.</summary>
         private async Task<List<JsonElement>> OperationsAsync()
         {
-            var listed = await MuktaAsync("held", "list", "--json");
+            var listed = await MuktaAsync("operations", "--json");
             listed.Code.ShouldBe(0, listed.Err);
             return [.. listed.Json.GetProperty("operations").EnumerateArray().DistinctBy(o => o.GetProperty("operation").GetString())];
         }

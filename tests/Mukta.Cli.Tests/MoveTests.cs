@@ -64,12 +64,12 @@ public class MoveTests
             profile.Replace("  marker:", "  layout: folder-per-release\n  marker:", StringComparison.Ordinal));
         home.Scratch.CopyTree("games/kelp-and-kiln", "kilns/0.9.0");
         home.Scratch.CopyTree("games/kelp-and-kiln", "kilns/0.8.1");
-        (await home.OnAsync("locate", "kelp-and-kiln", "--hold-stale", "--dry-run"))
+        (await home.OnAsync("installs sweep", "kelp-and-kiln", "--dry-run"))
             .ShouldSatisfyAllConditions(
             a => a.Code.ShouldBe(0, a.Err), a => a.Out.ShouldContain("kilns/0.8.1"), a => a.Out.ShouldNotContain("kilns/0.9.0"));
-        (await home.OnAsync("locate", "kelp-and-kiln", "--hold-stale", "--yes")).Code.ShouldBe(0);
+        (await home.OnAsync("installs sweep", "kelp-and-kiln", "--yes")).Code.ShouldBe(0);
         (Directory.Exists(home.Scratch.At("kilns/0.8.1")), Directory.Exists(home.Scratch.At("kilns/0.9.0"))).ShouldBe((false, true));
-        (await home.OnAsync("locate", "kelp-and-kiln", "--hold-stale", "--yes"))
+        (await home.OnAsync("installs sweep", "kelp-and-kiln", "--yes"))
             .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(0), a => a.Out.ShouldContain("No older release"));
         (await home.MuktaAsync("undo", "--yes", "--profiles", "profiles")).Code.ShouldBe(0);
         Directory.Exists(home.Scratch.At("kilns/0.8.1/bin")).ShouldBeTrue();

@@ -11,7 +11,7 @@ public class NginxTests
         using var game = await VerifyTests.BrokenAsync();
         File.Delete(game.Scratch.At("game/bin/game"));
         using var nginx = await Nginx.StartAsync(game.Scratch, knowsRanges ? "" : "max_ranges 0;");
-        var answer = await game.RepairAsync("--from", nginx.Url, "--yes", "--hold-strays");
+        var answer = await game.RepairAsync("--from", nginx.Url, "--yes", "--set-aside-strays");
         answer.Code.ShouldBe(0, answer.Out + answer.Err);
         Directory.Delete(game.Scratch.At("game/saves"));
         game.ShouldBeWhole();
@@ -70,7 +70,7 @@ public class NginxTests
         (await OnAsync(game, trusted, nginx.TlsUrl + "/plain"))
             .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(4), a => a.Err.ShouldContain("which is not followed"));
         (await OnAsync(game, [], nginx.Url + "/local"))
-            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(4), a => a.Err.ShouldContain("leads somewhere that is no http or https URL"));
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(4), a => a.Err.ShouldContain("leads somewhere that is not an http or https URL"));
         (await OnAsync(game, [], nginx.Url + "/round")).Code.ShouldBe(4);
         (await OnAsync(game, [], nginx.Url + "/moved")).Code.ShouldBe(0);
         game.ShouldBeWhole();

@@ -33,18 +33,18 @@ public class ProductTests
     {
         using var game = await WithProfileAsync("${home}/game");
         File.Delete(game.Scratch.At("game/bin/game"));
-        var located = await AtHomeAsync(game, "locate", "--profiles", "profiles");
+        var located = await AtHomeAsync(game, "installs", "--profiles", "profiles");
         located.Code.ShouldBe(0, located.Err);
         located.Out.ShouldContain("1.4.2: 4 of 5 names and sizes, 1.2 MiB, without bin/game");
         located.Out.ShouldContain("Next: mukta verify pier --profiles profiles");
         var verified = await AtHomeAsync(game, "verify", "pier", "--profiles", "profiles");
         verified.Code.ShouldBe(1);
-        (await AtHomeAsync(game, "stop", "pier", "--profiles", "profiles")).Out.ShouldBe("Nothing of it is running.\n");
-        verified.Out.ShouldContain("Next: mukta repair pier --profiles profiles --from URL-OR-FOLDER");
+        (await AtHomeAsync(game, "stop", "pier", "--profiles", "profiles")).Out.ShouldBe("No process uses it.\n");
+        verified.Out.ShouldContain("Next: mukta repair pier --profiles profiles --from 'URL|DIR'");
         (await AtHomeAsync(game, "repair", "pier", "--profiles", "profiles", "--from", "release", "--yes")).Code.ShouldBe(0);
         game.ShouldBeWhole();
-        var document = (await AtHomeAsync(game, "locate", "pier", "--profiles", "profiles", "--json")).Json;
-        document.GetProperty("format").GetString().ShouldBe("mukta.locate/1");
+        var document = (await AtHomeAsync(game, "installs", "pier", "--profiles", "profiles", "--json")).Json;
+        document.GetProperty("format").GetString().ShouldBe("mukta.installs/1");
         document.GetProperty("products")[0].GetProperty("installs")[0].GetProperty("filesPresent").GetInt32().ShouldBe(5);
     }
 
@@ -64,7 +64,7 @@ public class ProductTests
     public async Task No_install_is_said_with_the_places_that_were_looked_at()
     {
         using var game = await WithProfileAsync("${home}/nowhere");
-        (await AtHomeAsync(game, "locate", "--profiles", "profiles")).Code.ShouldBe(1);
+        (await AtHomeAsync(game, "installs", "--profiles", "profiles")).Code.ShouldBe(1);
         var answer = await AtHomeAsync(game, "verify", "pier", "--profiles", "profiles");
         answer.Code.ShouldBe(2);
         answer.Err.ShouldContain("${home}/nowhere");
@@ -78,7 +78,7 @@ public class ProductTests
         var profiles = Directory.GetFiles(scratch.At("profiles")).Order().ToArray();
         profiles.Length.ShouldBe(4);
         (await Programs.MuktaAsync(scratch, ["profile", "check", .. profiles])).Out.Split('\n')
-            .Count(l => l.StartsWith("good", StringComparison.Ordinal)).ShouldBe(4);
+            .Count(l => l.StartsWith("ok", StringComparison.Ordinal)).ShouldBe(4);
         (await Programs.MuktaAsync(scratch, "profile", "show", "--profiles", "profiles"))
             .Out.ShouldContain("tidewarden.service, enabled and active");
 

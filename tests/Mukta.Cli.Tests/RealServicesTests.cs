@@ -23,16 +23,16 @@ public sealed class RealServicesTests(Systemd systemd) : IClassFixture<Systemd>
         var shown = await MuktaAsync();
         shown.Code.ShouldBe(1);
         shown.Out.ShouldContain("startup  masked, should be enabled");
-        shown.Out.ShouldContain("Next: mukta services pier --profiles /opt/saltlight/profiles --restore");
+        shown.Out.ShouldContain("Next: mukta services restore pier --profiles /opt/saltlight/profiles");
 
-        (await MuktaAsync("--restore")).Code.ShouldBe(2, "it asks, and there is nobody to ask");
-        var dry = await MuktaAsync("--restore", "--dry-run");
+        (await RunAsync("restore")).Code.ShouldBe(2, "it asks, and there is nobody to ask");
+        var dry = await RunAsync("restore", "--dry-run");
         dry.Out.ShouldContain("unmask pier-tide.service");
         (await systemd.InsideAsync("systemctl", "is-active", "pier-wind.service")).Out.ShouldBe("inactive\n");
 
-        var restored = await MuktaAsync("--restore", "--yes");
+        var restored = await RunAsync("restore", "--yes");
         restored.Code.ShouldBe(0, restored.Out + restored.Err);
-        restored.Out.ShouldContain("Running, and they stay up.");
+        restored.Out.ShouldContain("Running, and stayed up.");
         restored.Err.IndexOf("start pier-wind", StringComparison.Ordinal)
             .ShouldBeLessThan(restored.Err.IndexOf("start pier-tide", StringComparison.Ordinal), "what is needed first comes first");
         foreach (var unit in new[] { "pier-tide.service", "pier-wind.service" })
@@ -42,20 +42,20 @@ public sealed class RealServicesTests(Systemd systemd) : IClassFixture<Systemd>
         }
 
         (await MuktaAsync()).Code.ShouldBe(0);
-        (await MuktaAsync("--restore", "--yes")).Out.ShouldContain("Nothing to do.");
+        (await RunAsync("restore", "--yes")).Out.ShouldContain("Nothing to do.");
 
         var before = (await systemd.InsideAsync("systemctl", "show", "-p", "MainPID", "pier-tide.service")).Out;
-        (await MuktaAsync("--restart", "--yes")).Code.ShouldBe(0);
+        (await RunAsync("restart", "--yes")).Code.ShouldBe(0);
         (await systemd.InsideAsync("systemctl", "show", "-p", "MainPID", "pier-tide.service")).Out.ShouldNotBe(before);
 
-        (await MuktaAsync("--off", "--yes")).Code.ShouldBe(0);
+        (await RunAsync("stop", "--yes")).Code.ShouldBe(0);
         (await systemd.InsideAsync("systemctl", "is-active", "pier-tide.service")).Out.ShouldBe("inactive\n");
         (await systemd.InsideAsync("systemctl", "is-enabled", "pier-tide.service"))
-            .Out.ShouldBe("enabled\n", "off is for now; it starts with the machine all the same");
+            .Out.ShouldBe("enabled\n", "a stop is for now; it starts with the machine all the same");
 
         (await UndoAsync()).Code.ShouldBe(0);
         (await systemd.InsideAsync("systemctl", "is-active", "pier-tide.service"))
-            .Out.ShouldBe("active\n", "as it was before it was switched off");
+            .Out.ShouldBe("active\n", "as it was before it was stopped");
         (await UndoAsync()).Code.ShouldBe(0, "the restart: nothing to bring back");
         (await UndoAsync()).Code.ShouldBe(0);
         (await systemd.InsideAsync("systemctl", "is-enabled", "pier-tide.service"))
@@ -67,7 +67,7 @@ public sealed class RealServicesTests(Systemd systemd) : IClassFixture<Systemd>
     public async Task A_service_that_starts_and_dies_after_a_second_is_not_called_up_and_its_last_words_are_shown()
     {
         await SetUpAsync("sh -c 'echo the tide is out; sleep 1; exit 7'");
-        var answer = await MuktaAsync("--restore", "--yes", "--json");
+        var answer = await RunAsync("restore", "--yes", "--json");
         answer.Code.ShouldBe(1, answer.Err);
         answer.Json.GetProperty("failure")
             .GetString()!.ShouldContain("came up and did not stay up: it is failed now (exit-code, status 7)");
@@ -84,11 +84,14 @@ public sealed class RealServicesTests(Systemd systemd) : IClassFixture<Systemd>
         await systemd.WriteAsync(
             "/opt/saltlight/profiles/pier.yaml", Profile.Replace("unit: pier-tide", "unit: pier-gone", StringComparison.Ordinal));
         var shown = await MuktaAsync("--json");
-        shown.Json.GetProperty("services")[0].GetProperty("load").GetString().ShouldBe("not-found");
+        shown.Json.GetProperty("products")[0].GetProperty("services")[0].GetProperty("load").GetString().ShouldBe("not-found");
     }
 
     private Task<Answer> MuktaAsync(params string[] more) =>
         systemd.InsideAsync([Systemd.Mukta, "services", "pier", "--profiles", "/opt/saltlight/profiles", .. more]);
+
+    private Task<Answer> RunAsync(string word, params string[] more) =>
+        systemd.InsideAsync([Systemd.Mukta, "services", word, "pier", "--profiles", "/opt/saltlight/profiles", .. more]);
 
     private Task<Answer> UndoAsync() => systemd.InsideAsync(Systemd.Mukta, "undo", "--profiles", "/opt/saltlight/profiles", "--yes");
 

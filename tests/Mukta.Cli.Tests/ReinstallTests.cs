@@ -11,10 +11,10 @@ public class ReinstallTests
         var before = home.Scratch.Snapshot("anti-cheat/tidewarden");
         var dry = await home.OnAsync("reinstall", "tidewarden", "--dry-run");
         dry.Code.ShouldBe(0, dry.Err);
-        dry.Out.ShouldContain("change over      at once, by a rename; the old install is held");
-        dry.Out.ShouldContain("vendor's remove  bin/tidewarden-setup remove, at most 5 min");
+        dry.Out.ShouldContain("swap in            by one rename; the old install is kept");
+        dry.Out.ShouldContain("vendor's uninstall bin/tidewarden-setup remove, at most 5 min");
         dry.Out.ShouldContain(".config/tidewarden");
-        dry.Out.ShouldContain("stays        Gannet Post");
+        dry.Out.ShouldContain("untouched    Gannet Post");
         home.Scratch.Snapshot("anti-cheat/tidewarden").ShouldBe(before);
         (await home.OnAsync("reinstall", "tidewarden")).Code.ShouldBe(2, "it asks, and there is nobody to ask");
 
@@ -41,7 +41,7 @@ public class ReinstallTests
         using var home = await Home.MakeAsync();
         Directory.Move(home.Scratch.At("games/gannet-post"), home.Scratch.At("launcher/pierhead/gannet-post"));
         Directory.CreateDirectory(home.Scratch.At("launcher/pierhead/gannet-post/screenshots"));
-        (await home.OnAsync("adopt", "gannet-post", "launcher/pierhead/gannet-post", "--yes")).Code.ShouldBe(0);
+        (await home.OnAsync("installs", "add", "gannet-post", "launcher/pierhead/gannet-post", "--yes")).Code.ShouldBe(0);
         home.Scratch.Write("launcher/pierhead/plugins/old.so", "left behind");
         home.Scratch.Write(
             "profiles/pierhead.yaml", File.ReadAllText(home.Scratch.At("profiles/pierhead.yaml"))
@@ -53,7 +53,7 @@ public class ReinstallTests
 
         var made = await home.OnAsync("reinstall", "pierhead", "--yes");
         made.Code.ShouldBe(0, made.Err);
-        made.Out.ShouldContain("bring along      what lies inside and belongs to others");
+        made.Out.ShouldContain("bring along        what is inside and belongs to others");
         home.Scratch.Snapshot("launcher/pierhead/gannet-post").ShouldBe(game);
         home.Scratch.Snapshot("games").ShouldBe(others);
         File.Exists(home.Scratch.At("launcher/pierhead/plugins/old.so"))
@@ -73,7 +73,7 @@ public class ReinstallTests
         var refused = await home.OnAsync("reinstall", "gannet-post", "--no-user-data", "--yes");
         (refused.Code, Directory.Exists(home.Scratch.At(".local/share/gannet-post/logbooks"))).ShouldBe((2, true));
         refused.Err.ShouldContain("--confirm gannet-post");
-        refused.Out.ShouldContain("not back     ");
+        refused.Out.ShouldContain("not restored ");
         (await home.OnAsync("reinstall", "gannet-post", "--no-user-data", "--yes", "--confirm", "gannet")).Code.ShouldBe(1);
         Directory.Exists(home.Scratch.At(".local/share/gannet-post/logbooks")).ShouldBeTrue();
         (await home.OnAsync("reinstall", "gannet-post", "--no-user-data", "--yes", "--confirm", "gannet-post")).Code.ShouldBe(0);
@@ -90,7 +90,7 @@ public class ReinstallTests
         var before = home.Scratch.Snapshot("launcher");
         var offline = await home.OnAsync("reinstall", "pierhead", "--yes", "--offline");
         (offline.Code, home.Scratch.Snapshot("launcher").SequenceEqual(before)).ShouldBe((4, true));
-        (await home.MuktaAsync("held", "list", "--profiles", "profiles", "--json")).Json.GetProperty("operations").GetArrayLength()
+        (await home.MuktaAsync("operations", "--profiles", "profiles", "--json")).Json.GetProperty("operations").GetArrayLength()
             .ShouldBe(0);
         var fresh = await home.OnAsync("reinstall", "pierhead", "--fresh", "--yes", "--json");
         fresh.Code.ShouldBe(0, fresh.Err);
@@ -107,7 +107,7 @@ public class ReinstallTests
         var failed = await home.OnAsync("reinstall", "pierhead", "--yes");
         failed.Code.ShouldBe(4, failed.Err);
         failed.Err.ShouldContain("State: preparing. The old install is in its place as it was.");
-        failed.Err.ShouldContain("Go on: mukta reinstall pierhead --profiles profiles --yes");
+        failed.Err.ShouldContain("Continue: mukta reinstall pierhead --profiles profiles --yes");
         failed.Err.ShouldContain("Undo: mukta undo ");
         home.Scratch.Snapshot("launcher/pierhead").ShouldBe(before);
 
@@ -118,7 +118,7 @@ public class ReinstallTests
             .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("of another install of Pierhead was begun"));
         var goesOn = await home.OnAsync("reinstall", "pierhead", "--yes", "--from", "mirror/pierhead/3.2.0");
         goesOn.Code.ShouldBe(0, goesOn.Err);
-        goesOn.Out.ShouldContain("Goes on with operation");
+        goesOn.Out.ShouldContain("Resuming operation");
     }
 
     [Fact]
@@ -139,7 +139,7 @@ public class ReinstallTests
     {
         using var home = await Home.MakeAsync();
         home.Scratch.CopyTree("games/kelp-and-kiln", "second");
-        (await home.OnAsync("adopt", "kelp-and-kiln", "second", "--yes")).Code.ShouldBe(0);
+        (await home.OnAsync("installs", "add", "kelp-and-kiln", "second", "--yes")).Code.ShouldBe(0);
         home.Scratch.Flip("games/kelp-and-kiln/bin/kelp-and-kiln", 7);
         (await home.OnAsync("reinstall", "kelp-and-kiln", "--yes"))
             .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("There are 2 installs"));
@@ -190,11 +190,11 @@ public class ReinstallTests
     {
         using var home = await Home.MakeAsync();
         var dry = await home.OnAsync("reinstall", "gannet-post", "--no-user-data", "--dry-run");
-        dry.Out.ShouldContain("not back");
+        dry.Out.ShouldContain("not restored ");
         dry.Out.ShouldNotContain("comes back");
         dry.Out.ShouldNotContain("user data back");
         dry.Out.ShouldNotContain("nothing: what goes");
-        dry.Out.ShouldContain("kept         what goes, the user's own too; mukta undo brings it back");
+        dry.Out.ShouldContain("kept         what is removed, user data too; mukta undo restores it");
     }
 
     [Fact]
@@ -206,8 +206,8 @@ public class ReinstallTests
         var dry = await home.OnAsync("repair", "gannet-post", "--dry-run");
         dry.Code.ShouldBe(0, dry.Err);
         dry.Out.ShouldContain("Gannet Post is not installed where its profile says.");
-        dry.Out.IndexOf("Pierhead 3.2.0, installed in", StringComparison.Ordinal)
-            .ShouldBeLessThan(dry.Out.IndexOf("Gannet Post 1.4.2, installed in", StringComparison.Ordinal));
+        dry.Out.IndexOf("Pierhead 3.2.0, install in", StringComparison.Ordinal)
+            .ShouldBeLessThan(dry.Out.IndexOf("Gannet Post 1.4.2, install in", StringComparison.Ordinal));
         Directory.Exists(home.Scratch.At("launcher")).ShouldBeFalse();
         var installed = await home.OnAsync("repair", "gannet-post", "--yes");
         installed.Code.ShouldBe(0, installed.Err);

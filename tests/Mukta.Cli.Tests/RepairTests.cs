@@ -57,13 +57,13 @@ public class RepairTests
         var answer = await game.RepairAsync("--from", "release", "--dry-run");
         answer.Code.ShouldBe(0);
         answer.Out.ShouldContain("maps/harbour.pak  192.0 KiB of 1.0 MiB");
-        answer.Out.ShouldContain("to fetch     192.0 KiB from release");
+        answer.Out.ShouldContain("download     192.0 KiB from release");
         answer.Out.ShouldContain("untouched    387.4 KiB and 1 stray");
         answer.Out.ShouldContain("Nothing was changed");
         game.Scratch.Snapshot("game", withOwnFolder: true).ShouldBe(before);
         var plan = (await game.RepairAsync("--from", "release", "--dry-run", "--json")).Json.GetProperty("plan");
         plan.GetProperty("steps").EnumerateArray().Select(s => s.GetProperty("act").GetString())
-            .ShouldBe(["fix-mode", "fix-case", "hold-obstacle", "put-link", "put-file", "put-file"]);
+            .ShouldBe(["fix-mode", "fix-case", "set-aside-obstacle", "put-link", "put-file", "put-file"]);
     }
 
     [Fact]
@@ -92,13 +92,13 @@ public class RepairTests
     public async Task The_document_tells_the_whole_operation()
     {
         using var game = await VerifyTests.BrokenAsync();
-        var answer = await game.RepairAsync("--from", "release", "--yes", "--json", "--hold-strays");
+        var answer = await game.RepairAsync("--from", "release", "--yes", "--json", "--set-aside-strays");
         answer.Code.ShouldBe(0, answer.Err);
         var document = answer.Json;
         document.GetProperty("format").GetString().ShouldBe("mukta.repair/1");
         document.GetProperty("stepsDone").GetInt32().ShouldBe(document.GetProperty("plan").GetProperty("steps").GetArrayLength());
         document.GetProperty("after").GetProperty("verdict").GetString().ShouldBe("intact");
-        var held = game.Scratch.At("game", document.GetProperty("heldAt").GetString()!);
+        var held = game.Scratch.At("game", document.GetProperty("keptAt").GetString()!);
         Directory.EnumerateFiles(Path.Join(held, "files")).Select(File.ReadAllText).ShouldContain("mine");
         Directory.EnumerateFiles(Path.Join(held, "files"), "two", SearchOption.AllDirectories).Select(File.ReadAllText).ShouldBe(["2"]);
     }
@@ -117,7 +117,7 @@ public class RepairTests
         using var game = await VerifyTests.BrokenAsync();
         File.Delete(game.Scratch.At("game/bin/game"));
         using var mirror = await Mirror.StartAsync(game.Scratch, "release", faults);
-        var answer = await game.RepairAsync("--from", mirror.Url, "--yes", "--hold-strays");
+        var answer = await game.RepairAsync("--from", mirror.Url, "--yes", "--set-aside-strays");
         answer.Code.ShouldBe(0, $"{day}: {answer.Out}{answer.Err}");
         Directory.Delete(game.Scratch.At("game/saves"));
         game.ShouldBeWhole();
@@ -175,7 +175,7 @@ public class RepairTests
         dry.Out.ShouldContain("but its mirrors are on the network, which --offline leaves out");
         var refused = await home.OnAsync("repair", "gannet-post", "--offline", "--yes");
         refused.Code.ShouldBe(4);
-        refused.Err.ShouldContain("The mirrors are on the network, and --offline leaves the network out, so nothing was touched.");
+        refused.Err.ShouldContain("The mirrors are on the network, and --offline leaves the network out, so nothing was changed.");
         var first = await home.OnAsync("reinstall", "gannet-post", "--scope", "with-needs", "--offline", "--yes");
         first.Code.ShouldBe(4, "not even for what it needs");
     }
@@ -188,10 +188,10 @@ public class RepairTests
             home.Scratch.CopyTree(part, "disk/home/anna/" + part);
         File.Delete(home.Scratch.At("disk/home/anna/games/gannet-post/maps/pier.pak"));
         var repaired = await home.MuktaWithAsync(
-            ["HOME=/nowhere/nobody"], "repair", "gannet-post", "--profiles", "profiles", "--root", "disk", "--yes");
+            [$"HOME={home.Scratch.At("nobody")}"], "repair", "gannet-post", "--profiles", "profiles", "--root", "disk", "--yes");
         repaired.Code.ShouldBe(0, repaired.Err);
         var undo = repaired.Out.Split("Undo: mukta ")[1].Trim().Split(' ');
-        var undone = await home.MuktaWithAsync(["HOME=/nowhere/nobody"], [.. undo, "--yes"]);
+        var undone = await home.MuktaWithAsync([$"HOME={home.Scratch.At("nobody")}"], [.. undo, "--yes"]);
         undone.Code.ShouldBe(0, undone.Err);
         File.Exists(home.Scratch.At("disk/home/anna/games/gannet-post/maps/pier.pak")).ShouldBeFalse();
     }
@@ -208,7 +208,7 @@ public class RepairTests
         while (!HasArrived(game.Scratch.At("game/.mukta/staging"), 10 * GameFolder.PieceLength))
             await Task.Delay(20, TestContext.Current.CancellationToken);
         (await Programs.MuktaAsync(game.Scratch, "stop", "game")).Out
-            .ShouldBe("Nothing of it is running.\n", "a run of mukta is not the game");
+            .ShouldBe("No process uses it.\n", "a run of mukta is not the game");
         var second = await game.RepairAsync("--from", "release", "--yes");
         (second.Code, second.Err).ShouldSatisfyAllConditions(
             s => s.Code.ShouldBe(3), s => s.Err.ShouldContain("Another run of mukta is working on this install."));

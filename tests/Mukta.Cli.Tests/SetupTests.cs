@@ -47,13 +47,13 @@ public class SetupTests
         File.Exists(home.Scratch.At("anti-cheat/tidewarden/run-by-mistake")).ShouldBeFalse();
         var anew = await home.OnAsync("reinstall", "tidewarden", "--yes");
         anew.Code.ShouldBe(0, anew.Err);
-        anew.Out.ShouldContain("left out: its program bin/tidewarden-setup is damaged");
+        anew.Out.ShouldContain("skipped: its program bin/tidewarden-setup is damaged");
         File.Exists(home.Scratch.At("anti-cheat/tidewarden/run-by-mistake")).ShouldBeFalse();
     }
 
     [Theory]
-    [InlineData("fails", 1, "failed with exit code 5", "it said: cannot lock the watch-house: in use")]
-    [InlineData("lies", 1, "says done, but: tidewarden.service is inactive, should be active", "it said: all is well")]
+    [InlineData("fails", 1, "failed with exit code 5", "output: cannot lock the watch-house: in use")]
+    [InlineData("lies", 1, "says done, but: tidewarden.service is inactive, should be active", "output: all is well")]
     [InlineData("restart", 3, "is done once the machine is restarted", "Restart the machine, then run the same command again")]
     public async Task A_program_in_a_bad_mood_is_told_with_what_it_said(string mood, int code, string what, string said)
     {
@@ -94,7 +94,7 @@ public class SetupTests
 
         Restart(home);
         var told = await home.OnAsync("verify", "pierhead");
-        told.Err.ShouldContain("The machine was restarted, and operation");
+        told.Err.ShouldContain("The machine was restarted, so operation");
         told.Err.ShouldContain("mukta reinstall tidewarden --profiles profiles --yes");
         var second = await home.OnAsync("reinstall", "tidewarden", "--yes");
         second.Code.ShouldBe(3, "the vendor's install wants a restart too");
@@ -112,11 +112,11 @@ public class SetupTests
         home.Scratch.Write("setup-mood", "restart");
         (await home.OnAsync("setup repair", "tidewarden", "--yes")).Code.ShouldBe(3);
         Restart(home);
-        (await home.OnAsync("verify", "pierhead")).Err.ShouldContain("can go on: mukta setup repair tidewarden");
+        (await home.OnAsync("verify", "pierhead")).Err.ShouldContain("Next: mukta setup repair tidewarden");
         var done = await home.OnAsync("setup repair", "tidewarden", "--yes");
         done.Code.ShouldBe(0, done.Err);
-        var list = await home.MuktaAsync("held", "list", "--profiles", "profiles");
-        list.Out.ShouldContain("setup, tidewarden");
+        var list = await home.MuktaAsync("operations", "--profiles", "profiles");
+        list.Out.ShouldContain("  setup  tidewarden  ");
         list.Out.ShouldNotContain("interrupted");
         list.Out.ShouldNotContain("waiting");
         (await home.OnAsync("verify", "pierhead")).Err.ShouldNotContain("restarted");
@@ -124,13 +124,14 @@ public class SetupTests
 
     [Theory]
     [InlineData("undo", "--yes")]
-    [InlineData("held purge", "--even-unfinished", "--yes")]
+    [InlineData("operations purge", "--even-unfinished", "--yes")]
     public async Task What_waited_and_was_undone_or_deleted_is_not_spoken_of_again(string command, params string[] words)
     {
         using var home = await Home.MakeAsync();
         home.Scratch.Write("setup-mood", "restart");
         (await home.OnAsync("setup repair", "tidewarden", "--yes")).Code.ShouldBe(3);
-        var id = (await home.MuktaAsync("held", "list", "--profiles", "profiles")).Out.Split(' ')[0];
+        var id = (await home.MuktaAsync("operations", "--profiles", "profiles", "--json")).Json.GetProperty("operations")[0]
+            .GetProperty("operation").GetString()!;
         var answer = await home.MuktaAsync([.. command.Split(' '), id, "--profiles", "profiles", .. words]);
         answer.Code.ShouldBe(0, answer.Err);
         Restart(home);

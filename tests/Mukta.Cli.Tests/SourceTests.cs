@@ -91,10 +91,10 @@ public class SourceTests
     {
         using var game = await GameFolder.MakeAsync();
         Break(game);
-        (await game.RepairAsync("--from", "release", "--limit-rate", "5", "--yes"))
+        (await game.RepairAsync("--from", "release", "--max-rate", "5", "--yes"))
             .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("1 KiB to 1 GiB"));
         var clock = System.Diagnostics.Stopwatch.StartNew();
-        (await game.RepairAsync("--from", "release", "--limit-rate", "128KiB", "--yes")).Code.ShouldBe(0);
+        (await game.RepairAsync("--from", "release", "--max-rate", "128KiB", "--yes")).Code.ShouldBe(0);
         clock.Elapsed.ShouldBeGreaterThan(
             TimeSpan.FromSeconds(2.5), "over half a MiB at 128 KiB a second; a slow machine only takes longer");
         game.ShouldBeWhole();
@@ -104,13 +104,13 @@ public class SourceTests
     public async Task A_component_is_held_and_fetched_anew_though_it_is_intact()
     {
         using var home = await Home.MakeAsync();
-        var dry = await home.OnAsync("repair", "gannet-post", "--refetch", "programs", "--dry-run");
-        dry.Out.ShouldContain("set aside and fetch anew, as asked  3 files");
+        var dry = await home.OnAsync("repair", "gannet-post", "--renew", "programs", "--dry-run");
+        dry.Out.ShouldContain("download again, as requested  3 files");
         dry.Out.ShouldContain("untouched    16.7 MiB");
-        (await home.OnAsync("repair", "gannet-post", "--refetch", "engines", "--yes"))
+        (await home.OnAsync("repair", "gannet-post", "--renew", "engines", "--yes"))
             .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("Name one of: maps, programs."));
-        (await home.OnAsync("repair", "gannet-post", "--refetch-files", "bin/x*", "--yes")).Code.ShouldBe(2);
-        var answer = await home.OnAsync("repair", "gannet-post", "--refetch", "programs", "--yes", "--json");
+        (await home.OnAsync("repair", "gannet-post", "--renew-files", "bin/x*", "--yes")).Code.ShouldBe(2);
+        var answer = await home.OnAsync("repair", "gannet-post", "--renew", "programs", "--yes", "--json");
         answer.Code.ShouldBe(0, answer.Err);
         answer.Json.GetProperty("sources")[0].GetProperty("bytes").GetInt64().ShouldBe((1800 + 96 + 410) * 1024);
         home.Scratch.Snapshot("games/gannet-post").ShouldBe(home.Scratch.Snapshot("mirror/gannet-post/1.4.2"));
@@ -148,7 +148,7 @@ public class SourceTests
         var compared = await game.MuktaAsync("manifest", "compare", "game.meta4", "newer.meta4");
         compared.Code.ShouldBe(0, compared.Err);
         compared.Out.ShouldContain("1 file added, 1 changed, 1 removed");
-        compared.Out.ShouldContain("An update fetches at the most 73.8 KiB");
+        compared.Out.ShouldContain("An update downloads at most 73.8 KiB");
         game.Scratch.Write("game/saves/mine.sav", "mine");
         var updated = await game.MuktaAsync(
             "repair", "game", "--manifest", "newer.meta4", "--previous", "game.meta4", "--from", "newer", "--yes", "--json");

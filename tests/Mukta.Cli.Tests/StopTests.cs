@@ -14,13 +14,13 @@ public class StopTests
         var before = game.Scratch.Snapshot("game", withOwnFolder: true);
 
         var verified = await game.VerifyAsync();
-        verified.Out.ShouldContain($"Running: sleep (process {running.Id}) its program is bin/sleep.");
+        verified.Out.ShouldContain($"Running: sleep (process {running.Id}) runs bin/sleep.");
         verified.Out.ShouldContain("Next: mukta stop game --manifest game.meta4", Case.Sensitive, "a repair would refuse");
         (await game.MuktaAsync("verify", "game", "--manifest", "game.meta4", "--json")).Json.GetProperty("running")[0].GetProperty("pid")
             .GetInt32().ShouldBe(running.Id);
         var refused = await game.RepairAsync("--from", "release", "--yes");
         refused.Code.ShouldBe(3);
-        refused.Err.ShouldContain($"process {running.Id}, sleep: its program is bin/sleep");
+        refused.Err.ShouldContain($"process {running.Id}, sleep: runs bin/sleep");
         refused.Err.ShouldContain("mukta stop game");
         game.Scratch.Snapshot("game", withOwnFolder: true).ShouldBe(before);
 
@@ -31,10 +31,10 @@ public class StopTests
 
         var stopped = await game.MuktaAsync("stop", "game", "--yes");
         stopped.Code.ShouldBe(0, stopped.Err);
-        stopped.Out.ShouldContain("1 process ended.");
+        stopped.Out.ShouldContain("1 process stopped.");
         running.WaitForExit(5000).ShouldBeTrue();
         (await game.RepairAsync("--from", "release", "--yes")).Code.ShouldBe(0);
-        (await game.MuktaAsync("stop", "game", "--yes")).Out.ShouldContain("Nothing of it is running.");
+        (await game.MuktaAsync("stop", "game", "--yes")).Out.ShouldContain("No process uses it.");
     }
 
     [Fact]

@@ -11,17 +11,20 @@ public class UndoTests
         Directory.CreateDirectory(game.Scratch.At("game/sound/gulls bank~"));
         var before = game.Scratch.Snapshot("game");
         var repaired = await game.RepairAsync("--from", "release", "--yes");
-        var id = (await game.MuktaAsync("held", "list", "--json")).Json.GetProperty("operations")[0].GetProperty("operation").GetString()!;
+        var id = (await game.MuktaAsync("operations", "--json")).Json.GetProperty("operations")[0].GetProperty("operation").GetString()!;
         repaired.Out.ShouldContain($"Undo: mukta undo {id}\n");
-        (await game.MuktaAsync("held", "list")).Out.ShouldContain("repair, gannet-post 1.4.2");
+        (await game.MuktaAsync("operations")).Out.ShouldContain("  repair  gannet-post  ");
 
         (await game.MuktaAsync("undo", "--dry-run"))
-            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(0), a => a.Out.ShouldContain("put back the old file"));
+            .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(0), a => a.Out.ShouldContain("restore a file"));
         (await game.MuktaAsync("undo")).Code.ShouldBe(2, "nobody is there to be asked");
+        foreach (var word in new[] { id[..^2], "gannet-post" })
+            (await game.MuktaAsync("undo", word, "--dry-run")).Out.ShouldContain(id);
+        (await game.MuktaAsync("undo", "pierhead", "--dry-run")).Err.ShouldContain("no such operation");
         var undone = await game.MuktaAsync("undo", id, "--yes", "--json");
         undone.Code.ShouldBe(0, undone.Err);
         game.Scratch.Snapshot("game").ShouldBe(before);
-        (await game.MuktaAsync("undo", id, "--yes")).Err.ShouldContain("undone already");
+        (await game.MuktaAsync("undo", id, "--yes")).Err.ShouldContain("already undone");
         (await game.MuktaAsync("undo", undone.Json.GetProperty("operation").GetString()!, "--yes")).Code.ShouldBe(0);
         game.Scratch.Snapshot("game").Where(f => !f.Key.EndsWith('~')).ShouldBe(game.Scratch.Snapshot("release"));
     }
@@ -32,12 +35,12 @@ public class UndoTests
         using var game = await GameFolder.MakeAsync();
         game.Scratch.Flip("game/maps/harbour.pak", 70_000);
         await game.RepairAsync("--from", "release", "--yes");
-        var id = (await game.MuktaAsync("held", "list", "--json")).Json.GetProperty("operations")[0].GetProperty("operation").GetString()!;
-        (await game.MuktaAsync("held", "purge", "--older-than", "14d", "--yes")).Out.ShouldContain("Nothing to delete.");
-        (await game.MuktaAsync("held", "purge", "--older-than", "soon", "--yes")).Code.ShouldBe(2);
-        (await game.MuktaAsync("held", "purge", "--yes")).Code.ShouldBe(2);
-        (await game.MuktaAsync("held", "purge", id, "--dry-run")).Code.ShouldBe(0);
-        (await game.MuktaAsync("held", "purge", id, "--yes")).Out.ShouldContain("1.0 MiB deleted permanently.");
+        var id = (await game.MuktaAsync("operations", "--json")).Json.GetProperty("operations")[0].GetProperty("operation").GetString()!;
+        (await game.MuktaAsync("operations", "purge", "--older-than", "14d", "--yes")).Out.ShouldContain("Nothing to delete.");
+        (await game.MuktaAsync("operations", "purge", "--older-than", "soon", "--yes")).Code.ShouldBe(2);
+        (await game.MuktaAsync("operations", "purge", "--yes")).Code.ShouldBe(2);
+        (await game.MuktaAsync("operations", "purge", id, "--dry-run")).Code.ShouldBe(0);
+        (await game.MuktaAsync("operations", "purge", id, "--yes")).Out.ShouldContain("1.0 MiB deleted permanently.");
         Directory.EnumerateFileSystemEntries(game.Scratch.At("game/.mukta/kept")).ShouldBeEmpty();
         (await game.MuktaAsync("undo", id, "--yes")).Err.ShouldContain("no such operation");
         game.ShouldBeWhole();
@@ -50,8 +53,8 @@ public class UndoTests
         await home.BreakAroundAsync();
         home.Scratch.Write(".cache/pierhead/pages-9/a/b", "b");
         var (caches, entries) = (home.Scratch.Snapshot(".cache"), home.Scratch.Snapshot(".local/share"));
-        (await home.OnAsync("caches", "pierhead", "--clear", "--yes")).Code.ShouldBe(0);
-        (await home.OnAsync("launch", "gannet-post", "--restore", "--yes")).Code.ShouldBe(0);
+        (await home.OnAsync("caches clear", "pierhead", "--yes")).Code.ShouldBe(0);
+        (await home.OnAsync("shortcuts restore", "gannet-post", "--yes")).Code.ShouldBe(0);
         home.Scratch.Snapshot(".cache").ShouldNotBe(caches);
         (await home.MuktaAsync("undo", "--yes")).Code.ShouldBe(0);
         home.Scratch.Snapshot(".local/share").ShouldBe(entries);

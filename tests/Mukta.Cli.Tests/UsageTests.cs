@@ -7,17 +7,22 @@ public sealed class UsageTests : IDisposable
     private readonly Scratch scratch = new();
 
     public static TheoryData<string> Commands =>
-        new("verify", "repair", "check", "stop", "services", "caches", "launch", "locate", "adopt", "move", "reinstall", "setup install", "setup repair",
-        "setup remove", "undo",
-        "held list", "held purge", "profile check", "profile show", "manifest make", "manifest show", "manifest compare", "demo");
+        new(
+        "verify", "repair", "check", "stop", "services", "services restore", "services restart", "services stop", "caches", "caches clear",
+        "shortcuts", "shortcuts restore", "installs", "installs add", "installs forget", "installs sweep", "move", "reinstall", "remove",
+        "reset", "setup install", "setup repair", "setup remove", "undo", "operations", "operations purge", "profile", "profile check",
+        "profile show", "manifest make", "manifest show", "manifest compare", "demo", "completion", "help");
 
     [Theory]
     [MemberData(nameof(Commands))]
-    public async Task Help_ends_with_examples(string command)
+    public async Task Help_fits_a_terminal_and_ends_with_examples(string command)
     {
         var answer = await Programs.MuktaAsync(scratch, [.. command.Split(' '), "--help"]);
         answer.Code.ShouldBe(0);
         answer.Err.ShouldBeEmpty();
+        answer.Out.Split('\n').ShouldAllBe(l => l.Length <= 80 && !l.EndsWith(' '));
+        answer.Out.TrimEnd().Split('\n').Length.ShouldBeLessThanOrEqualTo(45);
+        (await Programs.MuktaAsync(scratch, ["help", .. command.Split(' ')])).Out.ShouldBe(answer.Out);
         answer.Out.ShouldContain("Examples:");
         answer.Out[answer.Out.IndexOf("Examples:", StringComparison.Ordinal)..].Replace("  sudo mukta", "  mukta", StringComparison.Ordinal)
             .Split('\n').Count(l => l.StartsWith($"  mukta {command} ", StringComparison.Ordinal) || l == $"  mukta {command}").ShouldBe(2);
@@ -38,12 +43,20 @@ public sealed class UsageTests : IDisposable
     public async Task Without_a_command_the_help_is_shown() => (await Programs.MuktaAsync(scratch)).Out.ShouldContain("Exit codes:");
 
     [Theory]
-    [InlineData("verify", "Required argument")]
-    [InlineData("verify .", "needs a manifest")]
+    [InlineData("verify", "no manifest to compare this folder with")]
+    [InlineData("undo --in", "--in needs a value: --in DIR")]
+    [InlineData("remove", "PRODUCT is missing.")]
+    [InlineData("repiar game", "Unknown command \"repiar\"; did you mean \"repair\"?")]
+    [InlineData("repair game --dry-rum", "Unknown option --dry-rum; did you mean \"--dry-run\"?")]
+    [InlineData("repair game --from", "--from needs a value: --from URL|DIR")]
+    [InlineData("verify one two", "There is one word too many: two")]
+    [InlineData("services resotre", "Unknown product or command \"resotre\"; did you mean \"restore\"?")]
+    [InlineData("help verfy", "did you mean \"verify\"?")]
+    [InlineData("verify .", "Name the manifest with --manifest")]
     [InlineData("verify nothing", "no profile for the product")]
-    [InlineData("locate --profiles nowhere", "no such folder of profiles")]
+    [InlineData("installs --profiles nowhere", "no such folder of profiles")]
     [InlineData("verify game --manifest game.meta4 --fast", "--fast")]
-    [InlineData("manifest", "Required command")]
+    [InlineData("manifest", "Which one: make, show, compare?")]
     [InlineData("manifest make . --out x --piece-size 10", "1 KiB to 1 GiB")]
     [InlineData("manifest make . --out x --piece-size abc", "1 KiB to 1 GiB")]
     [InlineData("manifest make . --out x --sequence abc", "abc")]
@@ -52,10 +65,10 @@ public sealed class UsageTests : IDisposable
     [InlineData("stop game --seconds -1", "a whole number from 0 to 600, not '-1'")]
     [InlineData("repair game --stall abc", "a whole number from 1 to 600, not 'abc'")]
     [InlineData("reinstall game --stall 0", "a whole number from 1 to 600, not '0'")]
-    [InlineData("repair game --limit-rate abc", "such as 262144, 256KiB or 4MiB")]
-    [InlineData("setup", "Required command")]
+    [InlineData("repair game --max-rate abc", "such as 262144, 256KiB or 4MiB")]
+    [InlineData("setup", "Which one: install, repair, remove?")]
     [InlineData("manifest make . --out x --expires soon", "not a date")]
-    [InlineData("manifest make . --out x --base-url ftp://x/", "no http or https URL")]
+    [InlineData("manifest make . --out x --base-url ftp://x/", "not an http or https URL")]
     [InlineData("verify . --manifest nowhere.meta4", "cannot be opened")]
     [InlineData("manifest make nowhere --out x", "no such folder")]
     [InlineData("manifest make . --out x", "no file to list")]
@@ -94,7 +107,7 @@ public sealed class UsageTests : IDisposable
         string[] files = ["profiles/gannet-post.yaml", "none.yaml", "nowhere.yaml", "profiles/pierhead.yaml"];
         var answer = await Programs.MuktaAsync(scratch, ["profile", "check", .. files]);
         answer.Code.ShouldBe(2);
-        answer.Out.Split('\n').Count(l => l.StartsWith("good", StringComparison.Ordinal)).ShouldBe(2);
+        answer.Out.Split('\n').Count(l => l.StartsWith("ok", StringComparison.Ordinal)).ShouldBe(2);
         answer.Err.ShouldContain("none.yaml, line 1");
         answer.Err.ShouldContain("nowhere.yaml");
         var document = (await Programs.MuktaAsync(scratch, ["profile", "check", "--json", .. files])).Json;

@@ -53,7 +53,7 @@ internal sealed class Harbour : IDisposable
             services: [{unit: pier.service}]
             caches: [{name: pages, places: ["${cache}/pier/pages-*"]}]
             user-data: ["${data}/pier/logbooks", "${install}/screenshots"]
-            launch: [{entry: "${data}/applications/pier.desktop", program: bin/pier}]
+            shortcuts: [{entry: "${data}/applications/pier.desktop", program: bin/pier}]
             leftovers: ["${config}/pier"]
             {{(settings is null ? "" : $"settings: {settings}")}}
             {{(hasSetup ? $"setup: {{program: {Setup}, install: {{arguments: [install], restart: [10]}}, remove: {{arguments: [remove], restart: [10]}}, then: {{files: [bin/pier]}}}}" : "")}}

@@ -69,7 +69,7 @@ internal sealed class Install(bool inMemory = false) : IDisposable
     public string Kept(RepairOutcome outcome, string path)
     {
         using var folder = Folder.Open(Root);
-        var record = OperationRecord.Read(folder, outcome.HeldAt!)!;
+        var record = OperationRecord.Read(folder, outcome.KeptAt!)!;
         return Scratch.At("install", record.Path, "files", $"{record.Changes.Last(c => c.Keeps && c.Subject == path).Number}");
     }
 

@@ -35,10 +35,10 @@ public class MetalinkHostileTests
         Refused($"<file name=\"a\">{Sound}{string.Concat(Enumerable.Repeat("<url>https://mirror.example/a</url>", 1001))}</file>").What.ShouldContain("More than 1000");
 
     [Theory]
-    [InlineData("<file name=\"a\">{0}</file>\n<file name=\"a\">{0}</file>", "stands twice", 4)]
+    [InlineData("<file name=\"a\">{0}</file>\n<file name=\"a\">{0}</file>", "appears twice", 4)]
     [InlineData("<file name=\"a\">{0}</file>\n<file name=\"a/b\">{0}</file>", "needs it as a folder", 4)]
     [InlineData("<file name=\"a/b/c\">{0}</file>\n<file name=\"a\">{0}</file>", "needs it as a folder", 4)]
-    [InlineData("<file name=\"a\">{0}</file>\n<m:link name=\"a\" target=\"b\"/>", "stands twice", 4)]
+    [InlineData("<file name=\"a\">{0}</file>\n<m:link name=\"a\" target=\"b\"/>", "appears twice", 4)]
     [InlineData("<m:link name=\"l\" target=\"/etc\"/>", "absolute", 3)]
     [InlineData("<m:link name=\"d/l\" target=\"../../etc\"/>", "out of the install", 3)]
     [InlineData(

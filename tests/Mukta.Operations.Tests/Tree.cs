@@ -25,7 +25,7 @@ internal sealed class Tree : IDisposable
 
     public string Place => Scratch.At("place");
 
-    public OperationCatalog Catalog { get; } = new(new OperationHome("/", "/nowhere/at/all"), TimeProvider.System);
+    public OperationCatalog Catalog { get; } = new(new OperationHome("/", SharedState.Folder), TimeProvider.System);
 
     public static OperationHeader Header(string command = "repair", long sequence = 1, TimeProvider? time = null) =>
         OperationHeader.New(command, "pier", null, time ?? TimeProvider.System) with { Sequence = sequence };

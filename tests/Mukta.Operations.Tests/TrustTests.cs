@@ -102,7 +102,7 @@ public sealed class TrustTests
         tree.Do(area => area.SetAside("a"));
         Forge(tree, [new ServiceChanged("sshd.service", "masked", "inactive"), new Ended()], "evil");
         var services = new Recorder();
-        var catalog = new OperationCatalog(new OperationHome("/", "/nowhere/at/all"), TimeProvider.System, services);
+        var catalog = new OperationCatalog(new OperationHome("/", SharedState.Folder), TimeProvider.System, services);
         var outcome = catalog.Undo(
             [.. catalog.All([tree.Place], []).Where(o => o.Record.Header.Command == "evil")], null, TestContext.Current.CancellationToken);
         outcome.NotRestored.ShouldHaveSingleItem().Subject.ShouldBe("sshd.service");

@@ -14,42 +14,44 @@ internal static class CheckCommand
 {
     private const string Examples = """
           mukta check gannet-post
-          mukta check gannet-post --offline --json | jq '.products[].areas[] | select(.verdict == "bad")'
+          mukta check gannet-post --offline --json
         """;
 
     public static Command Build()
     {
         var (product, choice) = (ProductChoice.Argument(), new ProductChoice());
-        var offline = new Option<bool>("--offline") { Description = "Leave out the network and the vendor's outage page." };
-        var alone = new Option<bool>("--alone") { Description = "Leave out the products that this one needs." };
+        var all = new Option<bool>("--all") { Description = "Also list the areas that are ok or skipped." };
+        var offline = new Option<bool>("--offline") { Description = "Skip the network and the vendor's outage page." };
+        var alone = new Option<bool>("--alone") { Description = "Skip the products that this one needs." };
         var command = new ExampleCommand(
             "check",
-            "Look at everything around a product's files: processes, services, caches, launch entries, runtime, space, access, network, "
-            + "outages. Changes nothing.", Examples)
+            "Check everything around a product. Install, processes, services, caches, network and more.", Examples)
         {
-            product, offline, alone,
+            product, all, offline, alone,
         };
         choice.AddTo(command);
         command.SetAction(async (parsed, cancel) =>
         {
             using var session = new Session(parsed);
             var found = choice.Product(parsed, parsed.GetRequiredValue(product));
-            var named = choice.Named(parsed);
-            return (int)await RunAsync(
-                session, found, named, parsed.GetValue(offline), parsed.GetValue(alone), cancel).ConfigureAwait(false);
+            var wish = (parsed.GetValue(offline), parsed.GetValue(alone), parsed.GetValue(all));
+            return (int)await RunAsync(session, found, choice.Named(parsed), wish, cancel).ConfigureAwait(false);
         });
         return command;
     }
 
     private static async Task<ExitCode> RunAsync(
-        Session session, Product product, string? install, bool isOffline, bool isAlone, CancellationToken cancel)
+        Session session, Product product, string? install, (bool Offline, bool Alone, bool All) wish, CancellationToken cancel)
     {
         var clock = Stopwatch.StartNew();
-        IReadOnlyList<LoadedProfile> products = isAlone ? [product.Loaded] : product.Catalog.WithNeeds(product.Loaded);
+        IReadOnlyList<LoadedProfile> products = wish.Alone ? [product.Loaded] : product.Catalog.WithNeeds(product.Loaded);
         var around = new CheckSurroundings(
             product.Machine, Product.ControlOf(product.Machine), Environment.GetEnvironmentVariable, Session.UserAgent, TimeProvider.System,
-            id => InstallRecords.PathsOf(product.Machine, id));
-        var checks = await new Checkup(around, isOffline).OfAsync(products, install, cancel).ConfigureAwait(false);
+            id => InstallRecords.PathsOf(product.Machine, id))
+        {
+            HasProfile = id => wish.Alone || product.Catalog.Has(id),
+        };
+        var checks = await new Checkup(around, wish.Offline).OfAsync(products, install, cancel).ConfigureAwait(false);
 
         string? Command(ProductCheck check, CheckFinding finding) =>
             RemedyWords.Command(
@@ -69,19 +71,20 @@ internal static class CheckCommand
             return code;
         }
 
-        var text = new CheckText(session.Output, Command);
-        if (!session.IsQuiet)
-            text.Write(checks);
+        var text = new CheckText(session.Output, Command, wish.All);
         text.Sum(checks);
-        if (next is not null && !session.IsQuiet)
-            session.Output.MarkupLineInterpolated($"Next: [bold]{next}[/]");
+        if (session.IsQuiet)
+            return code;
+        text.Write(checks);
+        if (next is not null)
+            session.Next(next);
         return code;
     }
 
     /// <summary>The first command in the technician's order: area by area, of what is bad, or else of what wants attention.</summary>
     private static string? Next(IReadOnlyList<ProductCheck> checks, Func<ProductCheck, CheckFinding, string?> command) => checks
         .SelectMany(c => c.Areas.SelectMany(a => a.Findings.Select(f => (Verdict: f.Verdict, a.Area, Command: command(c, f)))))
-        .Where(f => f.Command is not null && f.Verdict is Verdict.Bad or Verdict.Attention)
+        .Where(f => f.Command is not null && f.Verdict is Verdict.Bad or Verdict.Warning)
         // Files come after all that is cheaper.
         .OrderByDescending(f => f.Verdict).ThenBy(f => f.Area == Area.Install ? (int)Area.Outages + 1 : (int)f.Area)
         .Select(f => f.Command).FirstOrDefault();

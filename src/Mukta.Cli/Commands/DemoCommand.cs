@@ -13,10 +13,10 @@ internal static class DemoCommand
 
     public static Command Build()
     {
-        var keep = new Option<string?>("--keep") { Description = "Do it in this new folder and leave all of it there.", HelpName = "DIR" };
-        var yes = new Option<bool>("--yes") { Description = "Do not ask; on a terminal the repair asks otherwise." };
+        var keep = new Option<string?>("--keep") { Description = "Run in this new folder and keep it.", HelpName = "DIR" };
+        var yes = new Option<bool>("--yes", "-y") { Description = "Do not ask before the repair." };
         var command = new ExampleCommand(
-            "demo", "Show the whole tool on invented data, with a stand-in for the vendor's mirror. Takes seconds.", Examples)
+            "demo", "Show the whole tool on made-up data.", Examples)
         {
             keep,
             yes,

@@ -11,12 +11,12 @@ using Spectre.Console;
 
 namespace Mukta.Cli.Commands;
 
-/// <summary><c>mukta adopt</c></summary>
-internal static class AdoptCommand
+/// <summary><c>mukta installs add</c></summary>
+internal static class InstallsAddCommand
 {
     private const string Examples = """
-          mukta adopt gannet-post /mnt/old-disk/games/gannet-post --dry-run
-          mukta adopt gannet-post ~/Downloads/gannet-copy
+          mukta installs add gannet-post /mnt/old-disk/games/gannet-post --dry-run
+          mukta installs add gannet-post ~/Downloads/gannet-copy
         """;
 
     public static Command Build()
@@ -24,18 +24,16 @@ internal static class AdoptCommand
         var (product, choice) = (ProductChoice.Argument(), new ProductChoice { IsForOneInstall = false });
         var folder = new Argument<string>("DIR")
         {
-            Description = "The folder: renamed, copied from another machine, or left by a launcher that lost its record.",
+            Description = "The folder. Nothing in it is changed.",
         };
         var manifest = new Option<string?>("--manifest")
         {
-            Description = "The release's manifest, where the profile's own is not meant.",
+            Description = "Use this manifest instead of the profile's.",
             HelpName = "FILE",
         };
         var (dryRun, yes) = (CommonOptions.DryRun(), CommonOptions.Yes());
         var command = new ExampleCommand(
-            "adopt",
-            "Take an existing folder as a product's install: verify it, say what is missing, remember it. Downloads nothing and changes "
-            + "nothing in it.", Examples)
+            "add", "Register an existing folder as an install: verify it, list what is missing, remember it.", Examples)
         {
             product,
             folder,
@@ -53,7 +51,7 @@ internal static class AdoptCommand
             {
                 throw new MuktaException(
                     ExitCode.BadInput, "There is no such folder.", PathBytes.Shown(path),
-                    $"Look for it with: mukta locate {found.Profile.Product} --search DIR{found.OptionsForOthers}");
+                    $"Search for it with: mukta installs {found.Profile.Product} --search DIR{found.OptionsForOthers}");
             }
 
             var withManifest = parsed.GetValue(manifest) is { } given ? $" {manifest.Name} {Shell.Quoted(given)}" : "";
@@ -88,19 +86,19 @@ internal static class AdoptCommand
             if (result.Release.Bytes > 0 && result.BytesGood == 0)
             {
                 throw new MuktaException(
-                    ExitCode.BadInput, $"Not a byte of {product.Profile.Title} is in this folder, so it was not taken.",
+                    ExitCode.BadInput, $"Nothing in this folder belongs to {product.Profile.Title}, so it was not registered.",
                     PathBytes.Shown(target.Path),
-                    $"Look for it with: mukta locate {product.Profile.Product} --search "
+                    $"Search for it with: mukta installs {product.Profile.Product} --search "
                     + $"{Shell.Quoted(Path.GetDirectoryName(target.Path) ?? "/")}{product.OptionsForOthers}");
             }
 
             if (!session.IsJson && !session.IsQuiet)
                 Show(result);
             if (IsDryRun)
-                return End(ExitCode.Done, result, isRecorded: false, "Dry run: nothing was remembered.");
+                return End(ExitCode.Done, result, isRecorded: false, Session.DryRun);
             if (!IsAgreed && !await Question.IsAnsweredYesAsync(
-                session, $"Take this folder as an install of {product.Profile.Title}?", cancel).ConfigureAwait(false))
-                return End(ExitCode.Problems, result, isRecorded: false, "Nothing was remembered.");
+                session, $"Register this folder as an install of {product.Profile.Title}?", cancel).ConfigureAwait(false))
+                return End(ExitCode.Problems, result, isRecorded: false, "Nothing was changed.");
             using (var database = StateDatabase.Open(target.Machine.Folders.State))
             {
                 new InstallRecords(database).Put(new InstallRecord(
@@ -111,7 +109,7 @@ internal static class AdoptCommand
             var next = NextStep.After(result, target, straysCount: false);
             return End(
                 next is null ? ExitCode.Done : ExitCode.Problems, result, isRecorded: true,
-                $"Remembered as an install of {product.Profile.Title}.{(next is null ? "" : $"\nNext: {next}")}");
+                $"Registered as an install of {product.Profile.Title}.{(next is null ? "" : $"\nNext: {next}")}");
         }
 
         private void Show(VerifyResult result)
@@ -124,13 +122,12 @@ internal static class AdoptCommand
             }
 
             session.Output.WriteLine(
-                $"{Units.Bytes(result.BytesGood)} of {Units.Bytes(result.Release.Bytes)} are there and right; a repair would fetch "
+                $"{Units.Bytes(result.BytesGood)} of {Units.Bytes(result.Release.Bytes)} are intact; a repair would download "
                 + $"{Units.Bytes(result.BytesToFetch)}.");
             if (result.Strays.Any())
             {
                 session.Output.WriteLine(
-                    $"{Units.Count(result.Strays.Count(), "file")} that the release does not list "
-                    + $"{(result.Strays.Count() == 1 ? "stays" : "stay")} as {(result.Strays.Count() == 1 ? "it is" : "they are")}.");
+                    $"{Units.Count(result.Strays.Count(), "stray")} left untouched.");
             }
         }
 
@@ -138,10 +135,10 @@ internal static class AdoptCommand
         {
             if (session.IsJson)
             {
-                Session.Write(new AdoptDocument(
-                    "mukta.adopt/1", product.Profile.Product, PathBytes.Shown(target.Path), IsDryRun, (int)code, isRecorded,
+                Session.Write(new InstallsAddDocument(
+                    "mukta.installs.add/1", product.Profile.Product, PathBytes.Shown(target.Path), IsDryRun, (int)code, isRecorded,
                     VerifyDocument.Of(result, target.Path, straysCount: false, NextStep.After(result, target, straysCount: false))),
-                    Documents.Readable.AdoptDocument);
+                    Documents.Readable.InstallsAddDocument);
             }
             else
                 session.Output.WriteLine(line);

@@ -14,17 +14,17 @@ internal static class ManifestCompareCommand
 
     private const string Examples = """
           mukta manifest compare gannet-post-1.4.2.meta4 gannet-post-1.5.0.meta4
-          mukta manifest compare gannet-post-1.4.2.meta4 gannet-post-1.5.0.meta4 --json | jq .bytesToFetch
+          mukta manifest compare gannet-post-1.4.2.meta4 gannet-post-1.5.0.meta4 --json
         """;
 
     public static Command Build()
     {
         var old = new Argument<string>("OLD") { Description = "The manifest of the older release." };
         var newer = new Argument<string>("NEW") { Description = "The manifest of the newer release." };
-        var all = new Option<bool>("--all") { Description = "List every file, however many there are." };
+        var all = new Option<bool>("--all") { Description = "List every file." };
         var command = new ExampleCommand(
             "compare",
-            "Show what an update from one release to another adds, changes and removes, and what it fetches at the most.", Examples)
+            "Show what changes between two releases, and what an update downloads at most.", Examples)
         {
             old,
             newer,
@@ -60,7 +60,7 @@ internal static class ManifestCompareCommand
             $"{Units.Count(found.Added.Count, "file")} added, {found.Changed.Count} changed, {found.Removed.Count} "
             + $"removed{(found.LinksChanged > 0 ? $", {Units.Count(found.LinksChanged, "link")} changed" : "")}"
             + $"{(found.ModesChanged > 0 ? $", {Units.Count(found.ModesChanged, "mode")} changed" : "")}.");
-        session.Output.WriteLine($"An update fetches at the most {Units.Bytes(found.BytesToFetch)} of {Units.Bytes(after.TotalSize)}.");
+        session.Output.WriteLine($"An update downloads at most {Units.Bytes(found.BytesToFetch)} of {Units.Bytes(after.TotalSize)}.");
     }
 
     private static void Rows<T>(Session session, string what, IReadOnlyList<T> rows, Func<T, string> path, Func<T, string> detail, int most)

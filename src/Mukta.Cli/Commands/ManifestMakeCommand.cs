@@ -13,14 +13,15 @@ namespace Mukta.Cli.Commands;
 internal static class ManifestMakeCommand
 {
     private const string Examples = """
-          mukta manifest make build/gannet-post --product gannet-post --release 1.4.2 --sequence 41 \
-            --base-url https://mirror.example/gannet-post --out gannet-post.meta4
-          mukta manifest make build/gannet-post --piece-size 256KiB --out gannet-post.meta4
+          mukta manifest make build/gannet-post --product gannet-post --release 1.4.2 \
+            --sequence 41 --out gannet-post.meta4 \
+            --base-url https://mirror.example/gannet-post
+          mukta manifest make build/gannet-post --piece-size 256KiB --out new.meta4
         """;
 
     public static Command Build()
     {
-        var folder = new Argument<string>("DIR") { Description = "The folder that holds the release's files." };
+        var folder = new Argument<string>("DIR") { Description = "The folder with the release's files." };
         var product = new Option<string?>("--product")
         {
             Description = "The product's id, such as gannet-post.",
@@ -32,7 +33,7 @@ internal static class ManifestMakeCommand
             Description = "The release's version for people, such as 1.4.2.",
             HelpName = "VERSION",
         };
-        var sequence = new Option<long?>("--sequence") { Description = "The release's sequence number, which only grows.", HelpName = "N" };
+        var sequence = new Option<long?>("--sequence") { Description = "The release's sequence number.", HelpName = "N" };
         var expires = new Option<DateTimeOffset?>("--expires")
         {
             Description = "When the manifest stops being valid, such as 2027-01-31 (UTC).",
@@ -41,17 +42,22 @@ internal static class ManifestMakeCommand
         };
         var bases = new Option<string[]>("--base-url")
         {
-            Description = "A mirror's folder that holds the same tree. May be given several times, first choice first.",
+            Description = "A mirror of the folder. The first one given is tried first.",
             HelpName = "URL",
         };
         var pieceSize = new Option<long>("--piece-size")
         {
-            Description = "Length of a piece: bytes, or with KiB or MiB. 1 KiB to 1 GiB.",
+            Description = "Length of a piece, 1KiB to 1GiB. Default: 1MiB.",
             HelpName = "SIZE",
             CustomParser = Size,
             DefaultValueFactory = _ => ManifestRequest.UsualPieceLength,
         };
-        var output = new Option<string>("--out") { Description = "The manifest to write.", HelpName = "FILE", Required = true };
+        var output = new Option<string>("--out")
+        {
+            Description = "The manifest to write.",
+            HelpName = "FILE",
+            Required = true,
+        };
         var yes = CommonOptions.Yes();
         var command = new ExampleCommand("make", "Make the manifest of a folder. The same tree gives the same bytes.", Examples)
         {
@@ -116,7 +122,8 @@ internal static class ManifestMakeCommand
         Uri.TryCreate(text, UriKind.Absolute, out var uri) && (uri.Scheme == Uri.UriSchemeHttp || uri.Scheme == Uri.UriSchemeHttps)
             ? new MirrorUrl(uri, index + 1)
             : throw new MuktaException(
-            ExitCode.BadInput, "This base URL is no http or https URL.", text, "Name a URL such as https://mirror.example/gannet-post.");
+            ExitCode.BadInput, "This base URL is not an http or https URL.", text,
+            "Name a URL such as https://mirror.example/gannet-post.");
 
     private static long Size(ArgumentResult result) => SizeText.Parse(result, "piece size", 1 << 10, 1 << 30);
 
@@ -125,7 +132,7 @@ internal static class ManifestMakeCommand
         var text = result.Tokens.Single().Value;
         if (Mukta.Products.Profile.IsId(text))
             return text;
-        result.AddError($"'{text}' is no product id: that is made of lower-case letters, digits and hyphens, and begins with a letter");
+        result.AddError($"'{text}' is not a product id. Use lower-case letters, digits and hyphens, starting with a letter");
         return null;
     }
 

@@ -17,15 +17,15 @@ internal static class MoveCommand
     public static Command Build()
     {
         var (product, choice, acting) = (ProductChoice.Argument(), new ProductChoice(), new ActingOptions());
-        var destination = new Argument<string>("DEST") { Description = "A folder to put the install into, or its new name." };
+        var destination = new Argument<string>("DEST") { Description = "The folder to move the install into, or its new path." };
         var manifest = new Option<string?>("--manifest")
         {
-            Description = "The release's manifest, where the profile's own is not meant.",
+            Description = "Use this manifest instead of the profile's.",
             HelpName = "FILE",
         };
         var command = new ExampleCommand(
-            "move", "Move an install to another drive. It is copied, read back and put in its new place before the old one is set aside; "
-            + "launch entries follow.", Examples)
+            "move", "Move an install to another disk. The copy is verified before the old one is set aside; shortcuts are updated.",
+            Examples)
         {
             product, destination, manifest,
         };

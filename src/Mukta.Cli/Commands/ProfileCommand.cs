@@ -8,12 +8,23 @@ namespace Mukta.Cli.Commands;
 /// <summary><c>mukta profile</c></summary>
 internal static class ProfileCommand
 {
-    public static Command Build() => new("profile", "Check and show profiles.") { BuildCheck(), BuildShow() };
+    public static Command Build()
+    {
+        var folder = CommonOptions.Profiles();
+        var command = new ExampleCommand("profile", "Show or check profiles.", "  mukta profile\n  mukta profile check gannet-post.yaml")
+        {
+            BuildCheck(),
+            BuildShow(),
+            folder,
+        };
+        command.SetAction(parsed => Show(parsed, folder, null));
+        return command;
+    }
 
     private static ExampleCommand BuildCheck()
     {
-        var files = new Argument<string[]>("FILE") { Description = "Profiles, YAML files.", Arity = ArgumentArity.OneOrMore };
-        var command = new ExampleCommand("check", "Say whether profiles can be used, and if not, where and why.", """
+        var files = new Argument<string[]>("FILE") { Description = "YAML profiles.", Arity = ArgumentArity.OneOrMore };
+        var command = new ExampleCommand("check", "Check profiles and report errors by line.", """
               mukta profile check profiles/gannet-post.yaml
               mukta profile check profiles/*.yaml
             """) { files };
@@ -45,7 +56,7 @@ internal static class ProfileCommand
                     Documents.Readable.ProfilesDocument);
             }
             else if (!session.IsQuiet)
-                profiles.ForEach(p => session.Output.MarkupLineInterpolated($"[green]good[/]  {p.File}: {p.Profile.Title}"));
+                profiles.ForEach(p => session.Output.MarkupLineInterpolated($"[green]ok[/]  {p.File}: {p.Profile.Title}"));
             return (int)(faults.Count > 0 ? faults[0].Code : ExitCode.Done);
         });
         return command;
@@ -55,27 +66,29 @@ internal static class ProfileCommand
     {
         var product = new Argument<string?>("PRODUCT")
         {
-            Description = "A product's id; all where nothing is said.",
+            Description = "A product id. Default: all.",
             Arity = ArgumentArity.ZeroOrOne,
         };
         var folder = CommonOptions.Profiles();
-        var command = new ExampleCommand("show", "Show the profiles at hand and where they come from.", """
+        var command = new ExampleCommand("show", "Show the available profiles and where they come from.", """
               mukta profile show
               mukta profile show gannet-post --profiles profiles
             """) { product, folder };
-        command.SetAction(parsed =>
-        {
-            using var session = new Session(parsed);
-            var catalog = Session.Profiles(parsed, folder);
-            IReadOnlyList<LoadedProfile> shown = parsed.GetValue(product) is { } id ? [catalog.Of(id)] : [.. catalog.Profiles];
-            if (session.IsJson)
-                Session.Write(ProfilesDocument.Of("mukta.profile.show/1", shown), Documents.Readable.ProfilesDocument);
-            else if (shown.Count == 0)
-                session.Output.WriteLine($"No profile in {string.Join(", ", catalog.Folders)}.");
-            else
-                new Rendering.ProfileText(session.Output).Write(shown);
-            return (int)ExitCode.Done;
-        });
+        command.SetAction(parsed => Show(parsed, folder, parsed.GetValue(product)));
         return command;
+    }
+
+    private static int Show(ParseResult parsed, Option<string?> folder, string? product)
+    {
+        using var session = new Session(parsed);
+        var catalog = Session.Profiles(parsed, folder);
+        IReadOnlyList<LoadedProfile> shown = product is not null ? [catalog.Of(product)] : [.. catalog.Profiles];
+        if (session.IsJson)
+            Session.Write(ProfilesDocument.Of("mukta.profile.show/1", shown), Documents.Readable.ProfilesDocument);
+        else if (shown.Count == 0)
+            session.Output.WriteLine($"No profiles in {string.Join(", ", catalog.Folders)}.");
+        else
+            new Rendering.ProfileText(session.Output).Write(shown);
+        return (int)ExitCode.Done;
     }
 }

@@ -27,32 +27,30 @@ internal static class ReinstallCommand
         var (source, acting) = (new SourceOptions(), new ActingOptions(mayStop: true));
         var manifest = new Option<string?>("--manifest")
         {
-            Description = "The release's manifest, where the profile's own is not meant.",
+            Description = "Use this manifest instead of the profile's.",
             HelpName = "FILE",
         };
         var scope = new Option<string>("--scope")
         {
-            Description =
-            "alone: games and everything else stay. with-needs: what the product needs too. with-games: the games that need it too.",
+            Description = "alone (only this), with-needs (also what it needs) or with-games (also games that need it). Default: alone.",
             HelpName = "SCOPE",
             DefaultValueFactory = _ => "alone",
         };
         scope.AcceptOnlyFromAmong([.. Scopes.Keys]);
-        var all = new Option<bool>("--all-installs") { Description = "Every install of the product, where there are several." };
-        var fresh = new Option<bool>("--fresh") { Description = "Fetch all bytes anew: nothing of the old install is used." };
+        var all = new Option<bool>("--all-installs") { Description = "Reinstall every install of the product." };
+        var fresh = new Option<bool>("--fresh") { Description = "Download everything; reuse nothing from the old install." };
         var noUserData = new Option<bool>("--no-user-data")
         {
-            Description = "Set the user's own data aside too, and do not bring it back. Asks for the product's id.",
+            Description = "Set the user's data aside and leave it there. Asks for the product's id.",
         };
         var confirm = new Option<string?>("--confirm")
         {
-            Description = "The product's id, for --no-user-data where nobody can be asked.",
+            Description = "The product's id, for --no-user-data when there is no terminal.",
             HelpName = "PRODUCT",
         };
         var command = new ExampleCommand(
             "reinstall",
-            "Make an install anew, from what is good of the old one. The new one is built and proven first; then they change places, and "
-            + "the old one is kept.", Examples)
+            "Replace an install with a clean copy. Reuses the good parts; the copy is verified before the two are swapped.", Examples)
         {
             product, scope, all, fresh, noUserData, confirm, manifest,
         };

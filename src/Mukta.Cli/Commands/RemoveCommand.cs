@@ -28,8 +28,7 @@ internal static class RemoveCommand
         };
         var command = new ExampleCommand(
             "remove",
-            "Take a product out with its services, leftovers and shortcuts. Games of a launcher and user data stay; what is removed is "
-            + "kept.", Examples)
+            "Uninstall a product with its leftovers. User data and a launcher's games stay; what is removed is kept.", Examples)
         {
             product, all, withUserData, confirm,
         };

@@ -1,4 +1,5 @@
 using System.CommandLine;
+using Mukta.Cli.Help;
 using Mukta.Cli.Rendering;
 using Mukta.Manifests;
 using Mukta.Reinstall;
@@ -19,31 +20,28 @@ internal static class RepairCommand
     public static Command Build()
     {
         var (target, source, acting) = (new TargetOptions(mayBeNew: true), new SourceOptions(), new ActingOptions(mayStop: true));
-        var holdStrays = new Option<bool>("--hold-strays") { Description = "Also set files aside that the manifest does not list." };
-        var refetch = new Option<string[]>("--refetch")
+        var holdStrays = new Option<bool>("--set-aside-strays") { Description = "Also set aside files that are not in the manifest." };
+        var renew = new Option<string[]>("--renew")
         {
-            Description =
-                "Set the files of this component aside whatever their state, and bring them back fresh. May be given several times.",
+            Description = "Download this component's files again, even intact ones.",
             HelpName = "COMPONENT",
-        };
-        var refetchFiles = new Option<string[]>("--refetch-files")
+        }.WithComponents();
+        var renewFiles = new Option<string[]>("--renew-files")
         {
-            Description = "The same for the files whose paths fit this pattern, such as 'bin/*'.",
+            Description = "Download matching files again, even intact ones, such as 'bin/*'.",
             HelpName = "GLOB",
         };
         var previous = new Option<string?>("--previous")
         {
-            Description =
-                "The manifest of the release that is there now, where a newer one is wanted: files that only it lists are set aside.",
+            Description = "The installed release's manifest: set aside what only it lists.",
             HelpName = "FILE",
         };
-        var all = new Option<bool>("--all") { Description = "List every step, however many there are." };
+        var all = new Option<bool>("--all") { Description = "List every step." };
         var command = new ExampleCommand(
             "repair",
-            "Bring missing, damaged, miscased, wrong-kind and wrong-mode files back. Fetches only what is bad; what is replaced is kept. "
-            + "A product that is not there is installed.", Examples)
+            "Fix whatever verify finds, or install what is absent. Downloads only the bad parts, and keeps what it replaces.", Examples)
         {
-            previous, refetch, refetchFiles, holdStrays, all,
+            previous, renew, renewFiles, holdStrays, all,
         };
         acting.AddTo(command);
         source.AddTo(command);
@@ -71,7 +69,7 @@ internal static class RepairCommand
             using var remedy = new RepairRemedy(found, sources, tools)
             {
                 SetsStraysAside = parsed.GetValue(holdStrays),
-                Renewed = new FilesToRenew(parsed.GetValue(refetch) ?? [], parsed.GetValue(refetchFiles) ?? []),
+                Renewed = new FilesToRenew(parsed.GetValue(renew) ?? [], parsed.GetValue(renewFiles) ?? []),
                 Limits = source.Limits(parsed),
                 Also = source.Also(parsed),
                 Previous = parsed.GetValue(previous) is { } older ? new LazyManifest(older) : null,

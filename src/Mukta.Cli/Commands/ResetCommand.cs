@@ -16,7 +16,7 @@ internal static class ResetCommand
     {
         var (product, choice, acting) = (ProductChoice.Argument(), new ProductChoice(), new ActingOptions());
         var command = new ExampleCommand(
-            "reset", "Set a product's own settings and local data aside, so that it starts as new. User data stays.", Examples)
+            "reset", "Set a product's settings aside so that it starts as new. User data stays.", Examples)
         {
             product,
         };

@@ -10,12 +10,11 @@ internal static class SetupCommand
 {
     public static Command Build() => new(
         "setup",
-        "Run the vendor's own setup program of a product, only while its bytes are the published ones, and look whether what it says "
-        + "is true.")
+        "Run a product's own setup program. Only if it matches the manifest; what it reports is checked.")
     {
-        Build("install", "Let the vendor's program set the product up."),
-        Build("repair", "Let the vendor's program repair what it has set up: the most frequent use."),
-        Build("remove", "Let the vendor's program take the product away."),
+        Build("install", "Have the vendor's program install the product."),
+        Build("repair", "Have the vendor's program repair the product."),
+        Build("remove", "Have the vendor's program uninstall the product."),
     };
 
     private static ExampleCommand Build(string action, string description)
@@ -23,7 +22,7 @@ internal static class SetupCommand
         var (product, choice, acting) = (ProductChoice.Argument(), new ProductChoice(), new ActingOptions());
         var manifest = new Option<string?>("--manifest")
         {
-            Description = "The release's manifest, where the profile's own is not meant. It vouches for the setup program.",
+            Description = "Use this manifest instead of the profile's.",
             HelpName = "FILE",
         };
         var examples = $"  mukta setup {action} tidewarden --dry-run\n  mukta setup {action} tidewarden --yes";

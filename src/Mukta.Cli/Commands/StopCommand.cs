@@ -20,10 +20,10 @@ internal static class StopCommand
     {
         var target = new TargetOptions();
         var seconds = CommonOptions.Seconds("--seconds", "How long to wait after asking", least: 0);
-        var force = new Option<bool>("--force") { Description = "Kill what is still there after the wait; what it has not saved is lost." };
+        var force = new Option<bool>("--force") { Description = "Kill what still runs after that. Unsaved work is lost." };
         var (dryRun, yes) = (CommonOptions.DryRun(), CommonOptions.Yes());
         var command = new ExampleCommand(
-            "stop", "End the processes that use an install: ask them, wait, and kill only with --force.", Examples)
+            "stop", "Ask the processes that use an install to exit. Kills them only with --force.", Examples)
         {
             seconds,
             force,
@@ -56,12 +56,12 @@ internal static class StopCommand
             {
                 return End(
                     ExitCode.Done, isDryRun, [.. running.Select(ProcessPart.Of)],
-                    running.Count == 0 ? "Nothing of it is running." : "Nothing was ended: this was a dry run.");
+                    running.Count == 0 ? "No process uses it." : Session.DryRun);
             }
 
             if (!isAgreed && !await Question.IsAnsweredYesAsync(
-                session, force ? "Ask them to end, and kill those that do not?" : "Ask them to end?", cancel).ConfigureAwait(false))
-                return End(ExitCode.Problems, isDryRun, [.. running.Select(ProcessPart.Of)], "Nothing was ended.");
+                session, force ? "Ask them to exit, and kill those that do not?" : "Ask them to exit?", cancel).ConfigureAwait(false))
+                return End(ExitCode.Problems, isDryRun, [.. running.Select(ProcessPart.Of)], "Nothing was changed.");
 
             var ender = new ProcessEnder(new ProcessTable(), TimeProvider.System);
             var ended = await CountingDownAsync(waiting => ender.EndAsync(running, patience, force, waiting, cancel)).ConfigureAwait(false);
@@ -75,8 +75,8 @@ internal static class StopCommand
 
             return End(
                 left.Count == 0 ? ExitCode.Done : ExitCode.Blocked, isDryRun, [.. ended.Select(ProcessPart.Of)],
-                left.Count == 0 ? $"{Units.Count(ended.Count, "process", "processes")} ended."
-                : force ? "Look at what holds it with: ps -fp " + string.Join(',', left.Select(l => l.Process.Pid))
+                left.Count == 0 ? $"{Units.Count(ended.Count, "process", "processes")} stopped."
+                : force ? "See what keeps it with: ps -fp " + string.Join(',', left.Select(l => l.Process.Pid))
                 : $"Next: mukta stop {target.Arguments} --force");
         }
 
@@ -84,7 +84,8 @@ internal static class StopCommand
         {
             foreach (var process in running)
             {
-                var who = $"user {process.Owner}, since {process.Since.ToLocalTime():yyyy-MM-dd HH:mm:ss}";
+                var owner = process.Owner == 0 ? "root" : $"user {process.Owner}";
+                var who = $"{owner}, since {process.Since.ToLocalTime():yyyy-MM-dd HH:mm:ss}";
                 session.Output.MarkupLineInterpolated($"  [bold]{process.Pid,7}[/]  {PathBytes.Shown(process.Name),-15}  {who}");
                 foreach (var reason in process.Reasons)
                     session.Output.WriteLine($"           {PathBytes.Shown(reason)}");
@@ -105,7 +106,7 @@ internal static class StopCommand
             if (!session.IsJson && hiddenProcesses > 0)
             {
                 session.Output.WriteLine(
-                    $"{Units.Count(hiddenProcesses, "process", "processes")} of other users could not be looked into. To see all: sudo "
+                    $"{Units.Count(hiddenProcesses, "process", "processes")} of other users could not be checked.\nNext: sudo "
                     + $"mukta stop {target.Arguments} --dry-run");
             }
 

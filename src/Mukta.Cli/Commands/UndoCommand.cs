@@ -1,4 +1,5 @@
 using System.CommandLine;
+using Mukta.Cli.Help;
 using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
@@ -22,13 +23,13 @@ internal static class UndoCommand
     {
         var id = new Argument<string?>("ID")
         {
-            Description = "The operation, as held list shows it; the last one that is not undone where nothing is said.",
+            Description = "An operation, the beginning of its id, or a product. Default: the latest not yet undone.",
             Arity = ArgumentArity.ZeroOrOne,
-        };
+        }.WithOperations();
         var choice = new OperationChoice();
         var (dryRun, yes) = (CommonOptions.DryRun(), CommonOptions.Yes());
         var command = new ExampleCommand(
-            "undo", "Put back exactly what an operation has changed. An undo is an operation itself, and can be undone.", Examples)
+            "undo", "Restore what an operation changed. An undo can be undone.", Examples)
         {
             id,
             dryRun,
@@ -38,15 +39,15 @@ internal static class UndoCommand
         command.SetAction(async (parsed, cancel) =>
         {
             using var session = new Session(parsed);
-            var areas = Chosen(choice.All(parsed), parsed.GetValue(id), choice.Arguments(parsed));
-            var document = new UndoDocument("mukta.undo/1", areas[0].Id, parsed.GetValue(dryRun), 0, [.. areas.Select(HeldPart.Of)]);
+            var areas = Chosen(choice, parsed, parsed.GetValue(id));
+            var document = new UndoDocument("mukta.undo/1", areas[0].Id, parsed.GetValue(dryRun), 0, [.. areas.Select(OperationPart.Of)]);
             if (!session.IsJson && !session.IsQuiet)
                 Show(session, areas);
             if (parsed.GetValue(dryRun))
-                return End(session, document, "Dry run: nothing was changed. Run it again without --dry-run to undo it.");
+                return End(session, document, Session.DryRun);
             RefuseIfWorkedOn(areas);
             Guard(choice.Machine(parsed), areas);
-            if (!parsed.GetValue(yes) && !await Question.IsAnsweredYesAsync(session, "Put it back?", cancel).ConfigureAwait(false))
+            if (!parsed.GetValue(yes) && !await Question.IsAnsweredYesAsync(session, Asked(areas[0]), cancel).ConfigureAwait(false))
                 return End(session, document with { ExitCode = 1 }, "Nothing was changed.");
             Guard(choice.Machine(parsed), areas);
             var undo = choice.Catalog(parsed, cancel)
@@ -58,12 +59,17 @@ internal static class UndoCommand
                 Damaged = undo.Damaged.Count == 0 ? null : [.. undo.Damaged.Select(PathBytes.Shown)],
             };
             foreach (var path in undo.Damaged.Where(_ => !session.IsJson))
-                session.Output.MarkupLineInterpolated($"  [red]damaged[/]  {PathBytes.Shown(path)}: the vendor's remove has written to it");
+            {
+                session.Output.MarkupLineInterpolated(
+                    $"  [red]damaged[/]  {PathBytes.Shown(path)}: the vendor's uninstall has written to it");
+            }
+
+
             if (undo.NotRestored.Count == 0 && undo.Damaged.Count > 0)
             {
                 return End(
                     session, document with { ExitCode = (int)ExitCode.Problems },
-                    $"{Units.Count(undo.Damaged.Count, "published file is", "published files are")} damaged; the rest is as it was.\n"
+                    $"{Units.Count(undo.Damaged.Count, "published file is", "published files are")} damaged; the rest is.\n"
                     + $"Next: mukta repair {areas[0].Record.Header.Product}{choice.Arguments(parsed)}");
             }
 
@@ -71,37 +77,34 @@ internal static class UndoCommand
             {
                 return End(
                     session, document,
-                    session.IsQuiet ? "Put back as it was."
-                    : $"Put back as it was.\nUndo: mukta undo {undo.Operation}{choice.Arguments(parsed)}");
+                    session.IsQuiet ? "Restored."
+                    : $"Restored.\nUndo: mukta undo {undo.Operation}{choice.Arguments(parsed)}");
             }
 
             foreach (var (subject, reason) in undo.NotRestored.Where(_ => !session.IsJson))
                 session.Output.MarkupLineInterpolated($"  [red]not restored[/]  {PathBytes.Shown(subject)}: {reason}");
             return End(
                 session, document with { ExitCode = (int)ExitCode.Problems },
-                $"{Units.Count(undo.NotRestored.Count, "change is", "changes are")} not restored; the rest is as it was.\nNext: mukta "
+                $"{Units.Count(undo.NotRestored.Count, "change is", "changes are")} not restored; the rest is.\nNext: mukta "
                 + $"undo {areas[0].Id}{choice.Arguments(parsed)}");
         });
         return command;
     }
 
-    private static List<KeptOperation> Chosen(IReadOnlyList<KeptOperation> all, string? id, string words)
+    private static List<KeptOperation> Chosen(OperationChoice choice, ParseResult parsed, string? word)
     {
-        var operation = id ?? all.LastOrDefault(o => o.State != OperationState.Undone && o.Record.Header.Undoes is null)?.Id
-            ?? throw new MuktaException(
-            ExitCode.BadInput, "There is no operation to undo.", "no operation is known here", $"List them: mukta held list{words}");
-        var areas = all.Where(o => o.Id == operation).ToList();
-        if (areas.Count == 0)
-        {
-            throw new MuktaException(
-                ExitCode.BadInput, "There is no such operation.", PathBytes.Shown(operation),
-                $"List them: mukta held list{words} (an install that is not known can be named with --in)");
-        }
-
-        return areas.Any(a => a.State != OperationState.Undone) ? areas
-            : throw new MuktaException(
-            ExitCode.BadInput, "This operation is undone already.", operation, $"List them: mukta held list{words}");
+        var all = choice.All(parsed);
+        var id = word is not null ? choice.Id(parsed, all, word)
+            : all.LastOrDefault(OperationChoice.IsOpen)?.Id ?? throw new MuktaException(
+                ExitCode.BadInput, "There is no operation to undo.", "none is known on this machine",
+                $"List them with: mukta operations{choice.Arguments(parsed)}");
+        var areas = all.Where(o => o.Id == id).ToList();
+        return areas.Any(a => a.State != OperationState.Undone) ? areas : throw new MuktaException(
+            ExitCode.BadInput, "This operation is already undone.", id, $"List them with: mukta operations{choice.Arguments(parsed)}");
     }
+
+    private static string Asked(KeptOperation operation) =>
+        $"Undo {operation.Record.Header.Command}{(operation.Record.Header.Product is { } product ? $" of {product}" : "")}?";
 
     private static void RefuseIfWorkedOn(IReadOnlyList<KeptOperation> areas)
     {
@@ -115,13 +118,14 @@ internal static class UndoCommand
 
     private static void Show(Session session, IReadOnlyList<KeptOperation> areas)
     {
-        new HeldText(session.Output).Write(areas);
+        new OperationsText(session.Output).Write(areas);
         foreach (var kind in areas.SelectMany(a => a.Record.Changes.Select(c => (Area: a, Change: c)))
             .Where(c => c.Change.UndoPhrase is not null).GroupBy(c => c.Change.UndoPhrase!))
         {
-            var (area, first) = kind.First();
-            var shown = first is ServiceChanged ? first.Subject : Path.Join(area.Anchor, first.Subject);
-            session.Output.WriteLine($"  {kind.Key,-31}  {Units.Count(kind.Count(), "time")}, such as {PathBytes.Shown(shown)}");
+            var (area, change) = kind.First();
+            var first = PathBytes.Shown(change is not ServiceChanged && area.Anchor == "/" ? "/" + change.Subject : change.Subject);
+            session.Output.WriteLine(
+                $"  {kind.Key,-31}  {Units.Count(kind.Count(), "item")}{(kind.Count() == 1 ? ": " : ", such as ")}{first}");
         }
     }
 
@@ -129,7 +133,7 @@ internal static class UndoCommand
     {
         IReadOnlyList<string> touched = [.. areas.SelectMany(a => a.Touched).Where(Path.Exists)];
         if (touched.Count > 0)
-            new RunningGuard(machine, [], $"End it with: mukta stop {Shell.Quoted(touched[0])}").Refuse(touched, []);
+            new RunningGuard(machine, [], $"Stop it with: mukta stop {Shell.Quoted(touched[0])}").Refuse(touched, []);
     }
 
     private static int End(Session session, UndoDocument document, string line)

@@ -22,15 +22,13 @@ internal static class VerifyCommand
     public static Command Build()
     {
         var target = new TargetOptions();
-        var noStrays = new Option<bool>("--no-strays") { Description = "Count files that the manifest does not list as problems." };
-        var all = new Option<bool>("--all") { Description = "List every finding, however many there are." };
+        var noStrays = new Option<bool>("--strict") { Description = "Treat files that are not in the manifest as problems." };
+        var all = new Option<bool>("--all") { Description = "List every finding." };
         var quick = new Option<bool>("--quick")
         {
-            Description =
-            "Trust files that nobody has touched since an earlier verification or repair read them. Does not find silent damage on the "
-            + "disk.",
+            Description = "Skip files unchanged since last read. Misses silent disk damage.",
         };
-        var command = new ExampleCommand("verify", "Compare an install with its manifest. Changes nothing in it.", Examples)
+        var command = new ExampleCommand("verify", "Compare an install with its manifest.", Examples)
         {
             quick,
             noStrays,
@@ -76,7 +74,7 @@ internal static class VerifyCommand
                 Documents.Readable.VerifyDocument);
         }
         else if (session.IsQuiet)
-            new VerifyText(session.Output, target.Path) { StraysCount = straysCount }.Verdict(result);
+            new VerifyText(session.Output, target.Path) { StraysCount = straysCount }.Verdict(result, isQuiet: true);
         else
             new VerifyText(session.Output, target.Path) { ShowAll = all, StraysCount = straysCount }.Write(result, next, running, pending);
         return (int)(result.IsIntact && !(straysCount && result.Strays.Any()) ? ExitCode.Done : ExitCode.Problems);

@@ -9,7 +9,7 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
     private const string Install = "games/gannet-post";
     private const string Manifest = "gannet-post.meta4";
 
-    /// <summary>Faults for the demo's mirror: it is briefly overloaded, and lies once.</summary>
+    /// <summary>Faults for the demo's mirror: it is briefly overloaded, and once sends a corrupt piece.</summary>
     private const string Faults = """
         [
           { "kind": "status", "status": 503, "retryAfter": 1, "path": "gannet-post/*", "from": 2, "to": 2 },
@@ -19,7 +19,7 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
 
     public async Task<int> RunAsync(CancellationToken cancel)
     {
-        Say("Saltlight Commons is a game room on a harbour pier. All of it is invented.");
+        Say("Saltlight Commons is a game room on a harbour pier. All of it is made up.");
         var (_, outage) = await stage.StartAsync(DemoStage.StandIns, ["outage", "outage.json"], cancel).ConfigureAwait(false);
         await StandInsAsync(["scenario", stage.Folder, "--outage", outage], cancel).ConfigureAwait(false);
         await File.WriteAllTextAsync(Path.Join(stage.Folder, "faults.json"), Faults, cancel).ConfigureAwait(false);
@@ -33,28 +33,26 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
         await StandInsAsync(["break", stage.Folder], cancel).ConfigureAwait(false);
         await MuktaAsync(1, ["verify", Install, "--manifest", Manifest], cancel).ConfigureAwait(false);
 
-        Say("What would a repair do, and cost?");
+        Say("What would a repair do, and what would it cost?");
         await MuktaAsync(0, ["repair", Install, "--manifest", Manifest, "--dry-run"], cancel).ConfigureAwait(false);
 
-        Say("Do it. The mirror is overloaded for a moment and lies once; neither gets through.");
+        Say("Repair it. The mirror is briefly overloaded and sends one corrupt piece; neither does harm.");
         var repaired = await MuktaAsync(null, ["repair", Install, "--manifest", Manifest, .. Agreed], cancel).ConfigureAwait(false);
         if (repaired == 0)
         {
-            Say("Is it fixed? A profile says where the game is and which manifest it has, so its name is enough.");
-            await MuktaAsync(0, ["verify", "gannet-post", .. Profiles], cancel).ConfigureAwait(false);
+            Say("Is it fixed? A profile names the game's folder and manifest, so its id is enough.");
+            await MuktaAsync(0, ["verify", "gannet-post"], cancel).ConfigureAwait(false);
 
-            Say("Nothing was deleted: every operation keeps what it replaced, and can be undone.");
-            await MuktaAsync(0, ["held", "list", .. Profiles], cancel).ConfigureAwait(false);
-            await MuktaAsync(0, ["undo", .. Profiles, "--dry-run"], cancel).ConfigureAwait(false);
+            Say("Nothing was deleted: every operation keeps what it replaces, and can be undone.");
+            await MuktaAsync(0, ["operations"], cancel).ConfigureAwait(false);
+            await MuktaAsync(0, ["undo", "--dry-run"], cancel).ConfigureAwait(false);
         }
 
         if (repaired == 0)
-            await AnewAsync(cancel).ConfigureAwait(false);
+            await ReinstallAsync(cancel).ConfigureAwait(false);
         await EndAsync(mirror, url, cancel).ConfigureAwait(false);
         return 0;
     }
-
-    private static IReadOnlyList<string> Profiles { get; } = ["--profiles", "profiles"];
 
     private IReadOnlyList<string> Agreed => asks ? [] : ["--yes"];
 
@@ -74,38 +72,36 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
         await MuktaAsync(0, ["manifest", "show", Manifest], cancel).ConfigureAwait(false);
     }
 
-    /// <summary>Most complaints are not a damaged file.</summary>
+    /// <summary>Most complaints are not about a damaged file.</summary>
     private async Task AroundAsync(CancellationToken cancel)
     {
         Say("A player calls: code PH-0142, Gannet Post will not start. First, what is around its files?");
         await StandInsAsync(["break", stage.Folder, "--around"], cancel).ConfigureAwait(false);
-        await MuktaAsync(0, ["locate", .. Profiles], cancel).ConfigureAwait(false);
-        await MuktaAsync(1, ["check", "gannet-post", .. Profiles], cancel).ConfigureAwait(false);
+        await MuktaAsync(0, ["installs"], cancel).ConfigureAwait(false);
+        await MuktaAsync(1, ["check", "gannet-post"], cancel).ConfigureAwait(false);
 
-        Say("Each finding comes with the command that puts it right. What is cleared or replaced is held.");
-        await MuktaAsync(null, ["services", "tidewarden", .. Profiles, "--restore", .. Agreed], cancel).ConfigureAwait(false);
-        await MuktaAsync(null, ["caches", "pierhead", .. Profiles, "--clear", "pages", .. Agreed], cancel).ConfigureAwait(false);
-        await MuktaAsync(null, ["caches", "gannet-post", .. Profiles, "--clear", "temporary", .. Agreed], cancel).ConfigureAwait(false);
-        await MuktaAsync(null, ["launch", "gannet-post", .. Profiles, "--restore", .. Agreed], cancel).ConfigureAwait(false);
-        await MuktaAsync(null, ["repair", "gannet-post", .. Profiles, "--quiet", .. Agreed], cancel).ConfigureAwait(false);
-        await MuktaAsync(null, ["check", "gannet-post", .. Profiles], cancel).ConfigureAwait(false);
+        Say("Each finding comes with the command that fixes it. What is cleared or replaced is kept.");
+        await MuktaAsync(null, ["services", "restore", "tidewarden", .. Agreed], cancel).ConfigureAwait(false);
+        await MuktaAsync(null, ["caches", "clear", "pierhead", "pages", .. Agreed], cancel).ConfigureAwait(false);
+        await MuktaAsync(null, ["caches", "clear", "gannet-post", "temporary", .. Agreed], cancel).ConfigureAwait(false);
+        await MuktaAsync(null, ["shortcuts", "restore", "gannet-post", .. Agreed], cancel).ConfigureAwait(false);
+        await MuktaAsync(null, ["repair", "gannet-post", "--quiet", .. Agreed], cancel).ConfigureAwait(false);
+        await MuktaAsync(null, ["check", "gannet-post"], cancel).ConfigureAwait(false);
     }
 
     /// <summary>When repair is not enough.</summary>
-    private async Task AnewAsync(CancellationToken cancel)
+    private async Task ReinstallAsync(CancellationToken cancel)
     {
-        Say("The game starts, and its anti-cheat module throws the player out. The most frequent remedy: the vendor's own setup repairs "
-            + "it.");
-        await MuktaAsync(null, ["setup", "repair", "tidewarden", .. Profiles, .. Agreed], cancel).ConfigureAwait(false);
+        Say("The game starts, but its anti-cheat module throws the player out. Usually the vendor's own setup can repair it.");
+        await MuktaAsync(null, ["setup", "repair", "tidewarden", .. Agreed], cancel).ConfigureAwait(false);
 
-        Say("Not enough. Make it anew, with its leftovers swept: only a damaged piece is fetched, everything else comes from the old "
-            + "install.");
+        Say("Not enough. Reinstall it without its leftovers: only a damaged piece is downloaded, the rest comes from the old copy.");
         await StandInsAsync(["break", stage.Folder, "--modules"], cancel).ConfigureAwait(false);
-        await MuktaAsync(null, ["reinstall", "tidewarden", .. Profiles, .. Agreed], cancel).ConfigureAwait(false);
+        await MuktaAsync(null, ["reinstall", "tidewarden", .. Agreed], cancel).ConfigureAwait(false);
 
         Say("The launcher too. The games stay where they are.");
-        await MuktaAsync(null, ["reinstall", "pierhead", .. Profiles, .. Agreed], cancel).ConfigureAwait(false);
-        await MuktaAsync(null, ["check", "gannet-post", .. Profiles], cancel).ConfigureAwait(false);
+        await MuktaAsync(null, ["reinstall", "pierhead", .. Agreed], cancel).ConfigureAwait(false);
+        await MuktaAsync(null, ["check", "gannet-post"], cancel).ConfigureAwait(false);
     }
 
     private async Task EndAsync(Process mirror, string url, CancellationToken cancel)
@@ -115,11 +111,14 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
         Say(await mirror.StandardOutput.ReadLineAsync(cancel).ConfigureAwait(false) ?? "");
         if (!stage.IsKept)
             return;
-        Say($"All of it stays in {stage.Folder}. To go on by hand:");
-        console.WriteLine($"  cd {Shell.Quoted(stage.Folder)}");
-        console.WriteLine($"  {Shell.Quoted(DemoStage.StandIns)} mirror mirror --port {new Uri(url).Port} &");
-        console.WriteLine($"  {Shell.Quoted(DemoStage.StandIns)} break .");
-        console.WriteLine($"  {Shell.Quoted(DemoStage.Mukta)} repair {Install} --manifest {Manifest}");
+        Say($"Everything is kept in {stage.Folder}. To continue by hand, paste these lines:");
+        console.WriteLine($"cd {Shell.Quoted(stage.Folder)}");
+        console.WriteLine(
+            "export HOME=$PWD MUKTA_PROFILES=$PWD/profiles MUKTA_SYSTEMCTL=$PWD/host/systemctl "
+            + $"PATH={Shell.Quoted(DemoStage.Programs)}:$PATH");
+        console.WriteLine($"mukta-standins mirror mirror --port {new Uri(url).Port} &");
+        console.WriteLine("mukta-standins break .");
+        console.WriteLine("mukta repair gannet-post");
     }
 
     /// <summary>Runs mukta and holds it to the exit code that the story needs.</summary>

@@ -13,9 +13,12 @@ internal sealed class DemoStage : IDisposable
 
     public bool IsKept { get; }
 
-    public static string Mukta { get; } = Path.Join(AppContext.BaseDirectory, "mukta");
+    /// <summary>The folder of both programs.</summary>
+    public static string Programs => AppContext.BaseDirectory;
 
-    public static string StandIns { get; } = Path.Join(AppContext.BaseDirectory, "mukta-standins");
+    public static string Mukta { get; } = Path.Join(Programs, "mukta");
+
+    public static string StandIns { get; } = Path.Join(Programs, "mukta-standins");
 
     /// <summary>Makes the folder.</summary>
     /// <exception cref="MuktaException">It is in use, or the stand-ins are not there.</exception>
@@ -94,6 +97,7 @@ internal sealed class DemoStage : IDisposable
         foreach (var variable in start.Environment.Keys.Where(k => k.EndsWith("_proxy", StringComparison.OrdinalIgnoreCase)).ToList())
             start.Environment.Remove(variable); // All of the demo's servers are on this machine.
         start.Environment["HOME"] = Folder; // The demo's user lives in the demo's folder.
+        start.Environment[Session.ProfilesVariable] = Path.Join(Folder, "profiles");
         start.Environment[Host.Services.Systemctl.Variable] = Path.Join(Folder, "host", "systemctl");
         return start;
     }

@@ -5,7 +5,17 @@ using Mukta.Remedies;
 namespace Mukta.Cli.Json;
 
 /// <summary><c>mukta.caches/1</c></summary>
-internal sealed record CachesDocument(string Format, string Product, bool DryRun, int ExitCode, IReadOnlyList<CachePart> Caches)
+internal sealed record CachesDocument(int ExitCode, IReadOnlyList<ProductCachesPart> Products)
+{
+    [System.Text.Json.Serialization.JsonPropertyOrder(-1)]
+    public string Format { get; } = "mukta.caches/1";
+}
+
+/// <summary>The caches of a product.</summary>
+internal sealed record ProductCachesPart(string Product, string Title, IReadOnlyList<CachePart> Caches);
+
+/// <summary><c>mukta.caches.clear/1</c></summary>
+internal sealed record CachesClearDocument(string Format, string Product, bool IsDryRun, int ExitCode, IReadOnlyList<CachePart> Caches)
 {
     public string? Operation { get; init; }
 }
@@ -27,7 +37,7 @@ internal sealed record CachePart
 
     public string? Holds { get; init; }
 
-    public required bool MayBeCleared { get; init; }
+    public required bool IsClearable { get; init; }
 
     public bool IsOnlyByName { get; init; }
 
@@ -36,7 +46,7 @@ internal sealed record CachePart
     /// <summary>True once it is cleared; missing where that was not asked for.</summary>
     public bool? IsCleared { get; init; }
 
-    public string? HeldAt { get; init; }
+    public string? KeptAt { get; init; }
 
     public string? Failure { get; init; }
 
@@ -49,7 +59,7 @@ internal sealed record CachePart
         Files = cache.Size.Files,
         LastUsed = cache.Size.LastUsed,
         Holds = cache.Holds,
-        MayBeCleared = cache.Blocked is null,
+        IsClearable = cache.Blocked is null,
         IsOnlyByName = cache.IsOnlyByName,
         Blocked = cache.Blocked,
     };
@@ -57,7 +67,7 @@ internal sealed record CachePart
     public static CachePart Of(ClearedCache cleared) => Of(cleared.Cache) with
     {
         IsCleared = cleared.Failure is null,
-        HeldAt = cleared.KeptAt is { } at ? PathBytes.Shown(at) : null,
+        KeptAt = cleared.KeptAt is { } at ? PathBytes.Shown(at) : null,
         Failure = cleared.Failure is { } failure ? $"{failure.What} {failure.Where}" : null,
     };
 }

@@ -1,7 +1,7 @@
 namespace Mukta.Cli.Json;
 
 /// <summary><c>mukta.move/1</c></summary>
-internal sealed record MoveDocument(string Format, string Product, string From, string To, bool DryRun, int ExitCode)
+internal sealed record MoveDocument(string Format, string Product, string From, string To, bool IsDryRun, int ExitCode)
 {
     public bool IsRename { get; init; }
 

@@ -11,11 +11,11 @@ internal sealed record PendingPart(string Operation, string Command, string Stat
         pending.Record.Header.Started);
 }
 
-/// <summary><c>mukta.held/1</c> and <c>mukta.held.purge/1</c></summary>
-internal sealed record HeldDocument(string Format, bool DryRun, int ExitCode, IReadOnlyList<HeldPart> Operations);
+/// <summary><c>mukta.operations/1</c> and <c>mukta.operations.purge/1</c></summary>
+internal sealed record OperationsDocument(string Format, bool IsDryRun, int ExitCode, IReadOnlyList<OperationPart> Operations);
 
 /// <summary><c>mukta.undo/1</c></summary>
-internal sealed record UndoDocument(string Format, string Undoes, bool DryRun, int ExitCode, IReadOnlyList<HeldPart> Operations)
+internal sealed record UndoDocument(string Format, string Undoes, bool IsDryRun, int ExitCode, IReadOnlyList<OperationPart> Operations)
 {
     /// <summary>The id of the undo itself; missing where nothing was done.</summary>
     public string? Operation { get; init; }
@@ -31,7 +31,7 @@ internal sealed record UndoDocument(string Format, string Undoes, bool DryRun, i
 internal sealed record NotRestoredPart(string What, string Reason);
 
 /// <summary>What an operation keeps in one place.</summary>
-internal sealed record HeldPart
+internal sealed record OperationPart
 {
     public required string Operation { get; init; }
 
@@ -39,7 +39,7 @@ internal sealed record HeldPart
 
     public string? Product { get; init; }
 
-    public string? Release { get; init; }
+    public string? Version { get; init; }
 
     public required DateTimeOffset Started { get; init; }
 
@@ -55,12 +55,12 @@ internal sealed record HeldPart
 
     public string? Undoes { get; init; }
 
-    public static HeldPart Of(KeptOperation operation) => new()
+    public static OperationPart Of(KeptOperation operation) => new()
     {
         Operation = operation.Id,
         Command = operation.Record.Header.Command,
         Product = operation.Record.Header.Product,
-        Release = operation.Record.Header.Release,
+        Version = operation.Record.Header.Release,
         Started = operation.Record.Header.Started,
         State = JsonNames.OfName(operation.State.ToString()),
         Place = PathBytes.Shown(operation.Place),

@@ -14,11 +14,11 @@ internal sealed record ReinstallDocument(
     {
         Format = "mukta.reinstall/1",
         Product = Product,
-        DryRun = IsDryRun,
+        IsDryRun = IsDryRun,
         ExitCode = (int)Code,
         Operation = Outcome?.Operation,
-        Seconds = Outcome?.Elapsed.TotalSeconds,
-        DropsUserData = Wish.DropsUserData,
+        ElapsedMs = (long?)Outcome?.Elapsed.TotalMilliseconds,
+        IsWithoutUserData = Wish.DropsUserData,
         Installs = [.. Targets.Select(t => RemadePart.Of(t, Outcome?.Targets.FirstOrDefault(d => d.Target == t)))],
     };
 }
@@ -30,15 +30,15 @@ internal sealed record ReinstallPart
 
     public required string Product { get; init; }
 
-    public required bool DryRun { get; init; }
+    public required bool IsDryRun { get; init; }
 
     public required int ExitCode { get; init; }
 
     public string? Operation { get; init; }
 
-    public double? Seconds { get; init; }
+    public long? ElapsedMs { get; init; }
 
-    public required bool DropsUserData { get; init; }
+    public required bool IsWithoutUserData { get; init; }
 
     public required IReadOnlyList<RemadePart> Installs { get; init; }
 }
@@ -50,9 +50,9 @@ internal sealed record RemadePart
 
     public required string Path { get; init; }
 
-    public required bool WasThere { get; init; }
+    public required bool IsReplacing { get; init; }
 
-    public string? Release { get; init; }
+    public string? Version { get; init; }
 
     public required long Bytes { get; init; }
 
@@ -60,9 +60,9 @@ internal sealed record RemadePart
 
     public required long BytesNotFetched { get; init; }
 
-    public required bool RunsRemove { get; init; }
+    public required bool IsRemoverRun { get; init; }
 
-    public required bool RunsInstall { get; init; }
+    public required bool IsInstallerRun { get; init; }
 
     public required IReadOnlyList<PlacePart> UserData { get; init; }
 
@@ -80,13 +80,13 @@ internal sealed record RemadePart
     {
         Product = target.Profile.Product,
         Path = PathBytes.Shown(target.Path),
-        WasThere = target.IsThere,
-        Release = target.Manifest.Release,
+        IsReplacing = target.IsThere,
+        Version = target.Manifest.Release,
         Bytes = target.Manifest.TotalSize,
         BytesToFetch = target.Build.BytesToFetch,
         BytesNotFetched = target.BytesNotFetched,
-        RunsRemove = target.RunsRemove,
-        RunsInstall = target.RunsInstall,
+        IsRemoverRun = target.RunsRemove,
+        IsInstallerRun = target.RunsInstall,
         UserData = [.. target.UserData.Select(PlacePart.Of)],
         Leftovers = [.. target.Leftovers.Select(PlacePart.Of)],
         Inside = [.. target.Inside.Select(PathBytes.Shown)],

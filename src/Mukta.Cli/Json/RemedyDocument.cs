@@ -4,7 +4,7 @@ using Mukta.Remedies;
 namespace Mukta.Cli.Json;
 
 /// <summary><c>mukta.reset/1</c>, <c>mukta.remove/1</c></summary>
-internal sealed record RemedyDocument(string Format, string Product, bool DryRun, int ExitCode, IReadOnlyList<RemedyStepPart> Steps)
+internal sealed record RemedyDocument(string Format, string Product, bool IsDryRun, int ExitCode, IReadOnlyList<RemedyStepPart> Steps)
 {
     /// <summary>The worst that can be lost until the operation is undone: nothing, settings, product, user-data.</summary>
     public required string Loss { get; init; }

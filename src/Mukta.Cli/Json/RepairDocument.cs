@@ -10,7 +10,7 @@ internal sealed record RepairDocument
 
     public required string Install { get; init; }
 
-    public required bool DryRun { get; init; }
+    public required bool IsDryRun { get; init; }
 
     public required int ExitCode { get; init; }
 
@@ -18,7 +18,7 @@ internal sealed record RepairDocument
 
     public string? Operation { get; init; }
 
-    public string? HeldAt { get; init; }
+    public string? KeptAt { get; init; }
 
     public int StepsDone { get; init; }
 
@@ -38,11 +38,11 @@ internal sealed record RepairDocument
 
 /// <summary>What is going to be done, and what it costs.</summary>
 internal sealed record PlanPart(
-    long BytesToFetch, long BytesElsewhere, long BytesKept, long BytesHeld, long ExtraSpace, IReadOnlyList<StepPart> Steps,
+    long BytesToFetch, long BytesElsewhere, long BytesReused, long BytesKept, long ExtraSpace, IReadOnlyList<StepPart> Steps,
     IReadOnlyList<FindingPart> LeftOpen)
 {
     public static PlanPart Of(RepairPlan plan) => new(
-        plan.BytesToFetch, plan.BytesElsewhere, plan.BytesKept, plan.BytesHeld, plan.ExtraSpace, [.. plan.Steps.Select(StepPart.Of)],
+        plan.BytesToFetch, plan.BytesElsewhere, plan.BytesReused, plan.BytesKept, plan.ExtraSpace, [.. plan.Steps.Select(StepPart.Of)],
         [.. plan.LeftOpen.Select(FindingPart.Of)]);
 }
 
@@ -51,7 +51,7 @@ internal sealed record StepPart(string Act, string Path)
 {
     public long? BytesToFetch { get; init; }
 
-    public long? BytesKept { get; init; }
+    public long? BytesReused { get; init; }
 
     public long? BytesElsewhere { get; init; }
 
@@ -60,7 +60,7 @@ internal sealed record StepPart(string Act, string Path)
 
     public bool? IsFresh { get; init; }
 
-    public bool? Replaces { get; init; }
+    public bool? IsReplacing { get; init; }
 
     public string? From { get; init; }
 
@@ -81,22 +81,22 @@ internal sealed record StepPart(string Act, string Path)
             {
                 BytesToFetch = p.BytesToFetch,
                 BytesElsewhere = p.BytesElsewhere,
-                BytesKept = p.BytesKept,
+                BytesReused = p.BytesReused,
                 Way = p.Way.ToString().ToLowerInvariant(),
                 IsFresh = p.IsFresh,
-                Replaces = p.Replaces is not null,
+                IsReplacing = p.Replaces is not null,
             },
-            PutLink p => new("put-link", path) { Target = p.Link.Target, Replaces = p.Holds },
+            PutLink p => new("put-link", path) { Target = p.Link.Target, IsReplacing = p.Holds },
             FixCase f => new("fix-case", path) { From = PathBytes.Shown(f.From), Mode = f.Mode is { } mode ? Units.Mode(mode) : null },
             FixMode f => new("fix-mode", path) { From = Units.Mode(f.From), Mode = Units.Mode(f.To) },
-            HoldAway h => new(h.IsStray ? "hold-stray" : "hold-obstacle", path) { Files = h.Files, Bytes = h.Bytes },
+            HoldAway h => new(h.IsStray ? "set-aside-stray" : "set-aside-obstacle", path) { Files = h.Files, Bytes = h.Bytes },
             _ => throw new InvalidOperationException($"No words for {step.GetType().Name}."),
         };
     }
 }
 
 /// <summary>What a source has delivered.</summary>
-internal sealed record SourcePart(string Name, long Bytes, int BadPieces, int Failures, bool IsDropped, bool HasChanged);
+internal sealed record SourcePart(string Name, long Bytes, int BadPieces, int Failures, bool IsDropped, bool IsChanged);
 
 /// <summary>What damage looks like.</summary>
 internal sealed record CausePart(string Cause, string Evidence, string Advice, IReadOnlyList<string> Paths);

@@ -5,7 +5,17 @@ using Mukta.Products;
 namespace Mukta.Cli.Json;
 
 /// <summary><c>mukta.services/1</c></summary>
-internal sealed record ServicesDocument(string Format, string Product, bool DryRun, int ExitCode, IReadOnlyList<ServicePart> Services)
+internal sealed record ServicesDocument(int ExitCode, IReadOnlyList<ProductServicesPart> Products)
+{
+    [System.Text.Json.Serialization.JsonPropertyOrder(-1)]
+    public string Format { get; } = "mukta.services/1";
+}
+
+/// <summary>The services of a product.</summary>
+internal sealed record ProductServicesPart(string Product, string Title, IReadOnlyList<ServicePart> Services);
+
+/// <summary><c>mukta.services.restore/1</c>, <c>mukta.services.restart/1</c> and <c>mukta.services.stop/1</c></summary>
+internal sealed record ServicesRunDocument(string Format, string Product, bool IsDryRun, int ExitCode, IReadOnlyList<ServicePart> Services)
 {
     public IReadOnlyList<ServiceStepPart>? Steps { get; init; }
 

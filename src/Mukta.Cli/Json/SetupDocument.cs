@@ -7,9 +7,9 @@ internal sealed record SetupDocument(string Format, string Product, string Actio
 
     public required IReadOnlyList<string> Arguments { get; init; }
 
-    public double LimitSeconds { get; init; }
+    public long LimitMs { get; init; }
 
-    public bool DryRun { get; init; }
+    public bool IsDryRun { get; init; }
 
     public int ExitCode { get; init; }
 
@@ -17,7 +17,7 @@ internal sealed record SetupDocument(string Format, string Product, string Actio
 
     public int? ProgramExitCode { get; init; }
 
-    public double? Seconds { get; init; }
+    public long? ElapsedMs { get; init; }
 
     public IReadOnlyList<string>? LastLines { get; init; }
 

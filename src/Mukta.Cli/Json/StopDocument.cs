@@ -4,7 +4,7 @@ using Mukta.Host.Processes;
 namespace Mukta.Cli.Json;
 
 /// <summary><c>mukta.stop/1</c></summary>
-internal sealed record StopDocument(string Format, string Install, bool DryRun, int ExitCode, IReadOnlyList<ProcessPart> Processes)
+internal sealed record StopDocument(string Format, string Install, bool IsDryRun, int ExitCode, IReadOnlyList<ProcessPart> Processes)
 {
     /// <summary>Processes of other users that could not be looked into.</summary>
     public int Hidden { get; init; }

@@ -30,7 +30,7 @@ internal sealed record VerifyDocument
 
     public required long BytesGood { get; init; }
 
-    public required bool ModesCompared { get; init; }
+    public required bool IsModeCompared { get; init; }
 
     public required IReadOnlyDictionary<string, int> Counts { get; init; }
 
@@ -54,7 +54,7 @@ internal sealed record VerifyDocument
         ElapsedMs = (long)result.Elapsed.TotalMilliseconds,
         BytesToFetch = result.BytesToFetch,
         BytesGood = result.BytesGood,
-        ModesCompared = result.ModesCompared,
+        IsModeCompared = result.ModesCompared,
         Counts = CountsOf(result),
         Findings = [.. result.Findings.Select(FindingPart.Of)],
         Next = next,

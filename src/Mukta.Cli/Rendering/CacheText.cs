@@ -8,7 +8,10 @@ namespace Mukta.Cli.Rendering;
 /// <summary>Caches as a technician reads them.</summary>
 internal sealed class CacheText(IAnsiConsole console)
 {
-    public void Write(IReadOnlyList<CacheFolder> caches)
+    /// <summary>The caches, one after the other.</summary>
+    /// <param name="caches">The caches.</param>
+    /// <param name="product">The product as it is typed.</param>
+    public void Write(IReadOnlyList<CacheFolder> caches, string product)
     {
         foreach (var cache in caches)
         {
@@ -23,21 +26,32 @@ internal sealed class CacheText(IAnsiConsole console)
             if (cache.Holds is not null)
                 console.WriteLine($"  holds {cache.Holds}");
             if (cache.Blocked is not null)
-                console.WriteLine($"  stays: it {cache.Blocked}");
+                console.WriteLine($"  not clearable: it {cache.Blocked}");
             else if (cache.IsOnlyByName)
-                console.WriteLine($"  cleared only by name: --clear {Shell.Quoted(cache.Name)}");
+                console.WriteLine($"  cleared only by name: mukta caches clear {product} {Shell.Quoted(cache.Name)}");
             if (!cache.IsWritable)
                 console.MarkupLineInterpolated($"  [yellow]the player cannot write to it[/] (owner {cache.Owner})");
         }
 
-        var open = caches.Where(c => c.Blocked is null && !c.IsOnlyByName).ToList();
-        if (caches.Count > 0)
+    }
+
+    /// <summary>How much all of them hold.</summary>
+    public void Sum(IReadOnlyList<CacheFolder> caches)
+    {
+        if (caches.Count == 0)
         {
+            console.WriteLine("No cache folders or temporary files found.");
+        }
+        else
+        {
+            var open = caches.Where(c => c.IsClearedUnnamed).ToList();
             console.WriteLine(
-                $"\nIn all {Units.Bytes(caches.Sum(c => c.Size.Bytes))} in {Units.Count(caches.Sum(c => c.Size.Files), "file")}; "
-                + $"{Units.Bytes(open.Sum(c => c.Size.Bytes))} of it may be cleared.");
+                $"Total {Units.Bytes(caches.Sum(c => c.Size.Bytes))} in {Units.Count(caches.Sum(c => c.Size.Files), "file")}, "
+                + $"{Clearable(caches.Sum(c => c.Size.Bytes), open.Sum(c => c.Size.Bytes))} clearable.");
         }
     }
+
+    private static string Clearable(long all, long open) => all == open ? "all" : open == 0 ? "none" : Units.Bytes(open);
 
     public void Cleared(IReadOnlyList<ClearedCache> cleared, bool isPermanent, bool isQuiet)
     {

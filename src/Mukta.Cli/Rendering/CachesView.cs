@@ -11,10 +11,10 @@ internal sealed class CachesView(Session session, Product product, bool isPerman
 
     public override void Plan(ClearCachesPlan plan, bool isResumed)
     {
-        text.Write(plan.Caches);
+        text.Write(plan.Caches, product.Arguments);
         session.Output.WriteLine(
-            isPermanent ? "All of this is deleted permanently: nothing brings it back."
-            : "All of this is kept, and undo brings it back. The folders themselves stay.");
+            isPermanent ? "All of this will be deleted permanently."
+            : "The files are kept until they are purged; the folders themselves stay.");
     }
 
     public override string Question(ClearCachesPlan plan) =>
@@ -27,11 +27,11 @@ internal sealed class CachesView(Session session, Product product, bool isPerman
     public override void NothingToDo(ClearCachesPlan plan, bool isQuiet) => session.Output.WriteLine("Nothing to clear.");
 
     public override void Write(ClearCachesPlan plan, ClearCachesOutcome? outcome, bool isDryRun, ExitCode code) => Session.Write(
-        new CachesDocument(
-        "mukta.caches/1", product.Profile.Product, isDryRun, (int)code,
+        new CachesClearDocument(
+        "mukta.caches.clear/1", product.Profile.Product, isDryRun, (int)code,
         outcome is null ? [.. plan.Caches.Select(CachePart.Of)] : [.. outcome.Cleared.Select(CachePart.Of)])
         {
             Operation = outcome?.Operation,
         },
-        Documents.Readable.CachesDocument);
+        Documents.Readable.CachesClearDocument);
 }

@@ -9,7 +9,7 @@ internal static class CauseWords
     {
         DamageCause.CutShort => "a write that was cut short",
         DamageCause.Truncated => "a download that stopped",
-        DamageCause.LineEndings => "a transfer as text",
+        DamageCause.LineEndings => "a text-mode transfer",
         DamageCause.FlippedBits => "memory or a disk going bad",
         DamageCause.OlderRelease => "an update that did not finish",
         DamageCause.ProgramsGone => "security software",

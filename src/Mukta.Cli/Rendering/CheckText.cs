@@ -1,87 +1,97 @@
 using Mukta.Disk;
 using Mukta.Host.Checks;
 using Spectre.Console;
-using Spectre.Console.Rendering;
 
 namespace Mukta.Cli.Rendering;
 
-/// <summary>A checkup as a technician reads it: for each product a table of areas, and at the end what to type first.</summary>
-internal sealed class CheckText(IAnsiConsole console, Func<ProductCheck, CheckFinding, string?> command)
+/// <summary>A checkup as a technician reads it: the verdict, what is bad, then warnings, then one line for the rest.</summary>
+/// <param name="console">Where it goes.</param>
+/// <param name="command">The command that puts a finding right; null for none.</param>
+/// <param name="showAll">True to list the areas that are ok or skipped too.</param>
+internal sealed class CheckText(IAnsiConsole console, Func<ProductCheck, CheckFinding, string?> command, bool showAll)
 {
-    private const int UsualWidth = 80, MostAlike = 4;
+    private const int UsualWidth = 80, MostWidth = 120, MostAlike = 4, VerdictWidth = 7, AreaWidth = 9;
 
-    public static string Name(Verdict verdict) => verdict == Verdict.NotKnown ? "not known" : verdict.ToString().ToLowerInvariant();
+    public static string Name(Verdict verdict) => verdict.ToString().ToLowerInvariant();
 
     public static string Name(Area area) => area.ToString().ToLowerInvariant();
 
-    public void Write(IReadOnlyList<ProductCheck> products)
-    {
-        foreach (var product in products)
-        {
-            var place = product.Install is { } install ? $", {PathBytes.Shown(install)}" : "";
-            console.MarkupLineInterpolated($"[bold]{product.Loaded.Profile.Product}[/]  {product.Loaded.Profile.Title}{place}");
-            console.Write(Table(product));
-            console.WriteLine();
-        }
-    }
-
-    /// <summary>One line that says it all.</summary>
+    /// <summary>The verdict on the product that was asked for, and on what it needs.</summary>
     public void Sum(IReadOnlyList<ProductCheck> products)
     {
         var findings = products.SelectMany(p => p.Areas).SelectMany(a => a.Findings).ToList();
         int Count(Verdict verdict) => findings.Count(f => f.Verdict == verdict);
+        var (bad, warnings, unknown) = (Count(Verdict.Bad), Count(Verdict.Warning), Count(Verdict.Unknown));
         var counts = new[]
         {
-            (Count(Verdict.Bad), "bad"), (Count(Verdict.Attention), "to look at"), (Count(Verdict.NotKnown), "not known"),
-        }.Where(c => c.Item1 > 0).Select(c => $"{Units.Number(c.Item1)} {c.Item2}");
-        var words = string.Join(", ", counts) is { Length: > 0 } some ? some : "all good";
-        console.MarkupLineInterpolated($"{products[0].Loaded.Profile.Title}: [bold]{words}[/]");
+            bad > 0 ? $"[red]{Units.Number(bad)} bad[/]" : null,
+            warnings > 0 ? $"[yellow]{Units.Count(warnings, "warning")}[/]" : null,
+            unknown > 0 ? $"{Units.Number(unknown)} unknown" : null,
+        }.OfType<string>();
+        var words = string.Join(", ", counts) is { Length: > 0 } some ? some : "[green]ok[/]";
+        console.MarkupLine($"[bold]{Markup.Escape(products[0].Loaded.Profile.Title)}[/]: {words}");
     }
 
-    private Grid Table(ProductCheck product)
+    /// <summary>Everything below the verdict.</summary>
+    public void Write(IReadOnlyList<ProductCheck> products)
     {
-        var table = new Grid();
-        if (console.Profile.Out.IsTerminal)
-            table.Width = Math.Min(Console.WindowWidth > 20 ? Console.WindowWidth : UsualWidth, 120) - 1;
-        table.AddColumn(new GridColumn { Width = 9, Padding = new Padding(2, 0, 2, 0), NoWrap = true });
-        table.AddColumn(new GridColumn { Width = 9, Padding = new Padding(0, 0, 2, 0), NoWrap = true });
-        table.AddColumn(new GridColumn { Padding = new Padding(0, 0, 0, 0) });
-        foreach (var area in product.Areas)
+        if (products[0].Install is { } install)
+            console.WriteLine($"  {PathBytes.Shown(install)}");
+        var width = products.Max(p => p.Loaded.Profile.Product.Length);
+        void Row(Verdict verdict, ProductCheck product, Area area, IEnumerable<string> seen)
         {
-            if (area.Findings.Count == 0)
-            {
-                Row(table, Name(area.Area), area.Verdict, [new Text(area.Summary)]);
-                continue;
-            }
-
-            var name = Name(area.Area);
-            foreach (var alike in area.Findings.GroupBy(f => (f.Verdict, Do: command(product, f) ?? f.Advice)))
-            {
-                Row(table, name, alike.Key.Verdict, [.. Cell([.. alike], alike.Key.Do, command(product, alike.First()) is not null)]);
-                name = "";
-            }
+            var label = $"{product.Loaded.Profile.Product.PadRight(width)}  {Name(area),-AreaWidth}  ";
+            console.Markup($"  [{Colour(verdict)}]{Name(verdict),-VerdictWidth}[/]  {Markup.Escape(label)}");
+            var indent = 2 + VerdictWidth + 2 + label.Length;
+            var lines = seen.SelectMany(l => Columns.Wrap(l, TextWidth - indent)).ToList();
+            console.WriteLine(lines[0]);
+            lines.Skip(1).ToList().ForEach(l => console.WriteLine(new string(' ', indent) + l));
         }
 
-        return table;
+        var rows = products.SelectMany(p => p.Areas.SelectMany(a => a.Findings.Select(f => (Product: p, a.Area, Finding: f))))
+            .OrderByDescending(r => r.Finding.Verdict).ToList();
+        foreach (var alike in rows.GroupBy(
+            r => (r.Product, r.Area, r.Finding.Verdict, Do: command(r.Product, r.Finding) ?? r.Finding.Advice)))
+        {
+            var (product, area, verdict, toDo) = alike.Key;
+            Row(verdict, product, area, Seen([.. alike.Select(r => r.Finding)], toDo));
+        }
+
+        var well = products.SelectMany(p => p.Areas.Where(a => a.Findings.Count == 0).Select(a => (Product: p, Area: a)))
+            .OrderByDescending(r => r.Area.Verdict).ToList();
+        if (showAll)
+            well.ForEach(r => Row(r.Area.Verdict, r.Product, r.Area.Area, [r.Area.Summary]));
+        if (!showAll && well.Count > 0)
+        {
+            var (ok, skipped) = (well.Count(r => r.Area.Verdict == Verdict.Ok), well.Count(r => r.Area.Verdict == Verdict.Skipped));
+            console.WriteLine($"  {Others(ok, skipped)}");
+        }
     }
 
-    private static void Row(Grid table, string area, Verdict verdict, List<IRenderable> seen) => table.AddRow(
-        new Text(area), new Text(Name(verdict), new Style(verdict switch
-        {
-            Verdict.Good => Color.Green,
-            Verdict.Attention => Color.Yellow,
-            Verdict.Bad => Color.Red,
-            _ => Color.Grey,
-        })), new Rows(seen));
+    private static string Others(int ok, int skipped) =>
+        $"{(ok > 0 ? $"{Units.Count(ok, "area")} ok" : "")}{(ok > 0 && skipped > 0 ? ", " : "")}{(skipped > 0 ? $"{skipped} skipped" : "")}"
+        + "; --all lists them";
+
+    private static string Colour(Verdict verdict) => verdict switch
+    {
+        Verdict.Ok => "green",
+        Verdict.Warning => "yellow",
+        Verdict.Bad => "red",
+        _ => "grey",
+    };
+
+    /// <summary>The columns of a terminal; what goes elsewhere is not broken.</summary>
+    private int TextWidth => !console.Profile.Out.IsTerminal ? int.MaxValue
+        : Math.Min(Console.WindowWidth > 40 ? Console.WindowWidth : UsualWidth, MostWidth);
 
     /// <summary>What was seen, and below it, once, what to do.</summary>
-    private static IEnumerable<IRenderable> Cell(List<CheckFinding> findings, string? toDo, bool isCommand)
+    private static List<string> Seen(List<CheckFinding> findings, string? toDo)
     {
-        foreach (var finding in findings.Take(MostAlike))
-            yield return new Text(finding.Seen);
+        var lines = findings.Take(MostAlike).Select(f => f.Seen).ToList();
         if (findings.Count > MostAlike)
-            yield return new Text($"and {Units.Number(findings.Count - MostAlike)} more like that");
+            lines.Add($"and {Units.Number(findings.Count - MostAlike)} more like this");
         if (toDo is not null)
-            yield return new Text($"> {toDo}", new Style(decoration: isCommand ? Decoration.Bold : Decoration.None));
+            lines.Add($"> {toDo}");
+        return lines;
     }
 }

@@ -29,8 +29,8 @@ internal static class FindingWords
     {
         FileState.Damaged =>
             $"{Units.Count(findings.OfType<Damaged>().Sum(d => d.BadPieces), "bad piece")}, "
-            + $"{Units.Bytes(findings.Sum(f => f.BytesToFetch))} to fetch",
-        FileState.Missing or FileState.WrongKind => $"{Units.Bytes(findings.Sum(f => f.BytesToFetch))} to fetch",
+            + $"{Units.Bytes(findings.Sum(f => f.BytesToFetch))} to download",
+        FileState.Missing or FileState.WrongKind => $"{Units.Bytes(findings.Sum(f => f.BytesToFetch))} to download",
         FileState.Stray =>
         $"{Units.Bytes(findings.OfType<Stray>().Where(s => s.Found.Kind == NodeKind.File).Sum(s => s.Found.Size))}, left alone",
         _ => "",
@@ -42,8 +42,8 @@ internal static class FindingWords
         Missing { Entry: ManifestFile file } => Units.Bytes(file.Size),
         Missing { Entry: ManifestLink link } => $"link to {PathBytes.Shown(link.Target)}",
         Damaged damaged => Evidence(damaged),
-        DamagedLink link => $"points to {PathBytes.Shown(link.TargetFound)}, should to {PathBytes.Shown(link.Link.Target)}",
-        Miscased miscased => $"stands as {PathBytes.Shown(miscased.FoundAt)}",
+        DamagedLink link => $"points to {PathBytes.Shown(link.TargetFound)}, should point to {PathBytes.Shown(link.Link.Target)}",
+        Miscased miscased => $"found as {PathBytes.Shown(miscased.FoundAt)}",
         WrongKind { Found: NodeKind.Folder } w => $"a folder with {Units.Count(w.FilesInside, "file")}, where a {Belongs(w)} belongs",
         WrongKind w => $"a {Name(w.Found)}, where a {Belongs(w)} belongs",
         WrongMode w => $"{Units.Mode(w.Found.Mode)}, should be {Units.Mode(w.File.Mode ?? 0)}",
@@ -67,7 +67,10 @@ internal static class FindingWords
         }
 
         if (damaged.Found.Size != damaged.File.Size)
-            parts.Add($"{Units.Number(damaged.Found.Size)} of {Units.Number(damaged.File.Size)} bytes");
+        {
+            var only = damaged.Found.Size < damaged.File.Size ? "only " : "";
+            parts.Add($"{only}{Units.Number(damaged.Found.Size)} of {Units.Number(damaged.File.Size)} bytes");
+        }
         else if (damaged.Bad.FirstOrDefault(b => b.ZerosFrom is not null)?.ZerosFrom is { } zeros)
             parts.Add($"zeros from byte {Units.Number(zeros)}");
         return string.Join(", ", parts);

@@ -54,7 +54,7 @@ internal sealed class ManifestText(IAnsiConsole console)
     {
         var cut = manifest.Files.Where(f => f.Pieces is not null).ToList();
         if (cut.Count == 0)
-            return "none; a damaged file has to be fetched whole";
+            return "none; a damaged file is downloaded whole";
         var lengths = cut.Select(f => f.Pieces!.PieceLength).Distinct().Order().Select(Units.Bytes).ToList();
         return $"{Units.Number(cut.Sum(f => (long)f.Pieces!.Count))} of {string.Join(", ", lengths.Take(3))} in "
             + $"{Units.Count(cut.Count, "file")}";

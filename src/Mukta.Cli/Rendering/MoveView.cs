@@ -19,15 +19,16 @@ internal sealed class MoveView(Session session, Product product) : RemedyView<Mo
         console.WriteLine($"  how        {How(plan)}");
         foreach (var (inside, path) in plan.Inside)
             console.WriteLine($"  along      {inside}, which lies inside, in {PathBytes.Shown(path)}");
-        if (product.Profile.Launch.Count > 0)
+        if (product.Profile.Shortcuts.Count > 0)
         {
             console.WriteLine(
-                $"  then       {Units.Count(product.Profile.Launch.Count, "launch entry", "launch entries")} and the record follow");
+                $"  then       {Units.Count(product.Profile.Shortcuts.Count, "shortcut", "shortcuts")} and the record follow");
         }
 
         if (!plan.IsRename && !plan.Can.KeepsModes)
             console.WriteLine("  note       that disk keeps no permission bits");
-        console.WriteLine($"  lost       nothing{(plan.IsRename ? "" : ": the old install is kept, and takes room until held purge")}");
+        console.WriteLine(
+            $"  lost       nothing{(plan.IsRename ? "" : ": the old install is kept until mukta operations purge frees it")}");
         console.WriteLine();
     }
 
@@ -35,11 +36,11 @@ internal sealed class MoveView(Session session, Product product) : RemedyView<Mo
 
     public override void Outcome(MovePlan plan, MoveOutcome outcome, bool isQuiet)
     {
+        session.Output.WriteLine($"Moved to {PathBytes.Shown(plan.To)}.");
+        if (isQuiet)
+            return;
         if (outcome.After is { } after)
             new VerifyText(session.Output, plan.To).Verdict(after);
-        if (isQuiet && outcome.After is not null)
-            return;
-        session.Output.WriteLine($"Moved to {PathBytes.Shown(plan.To)}.");
         foreach (var path in outcome.LeftOut)
             session.Output.WriteLine($"  not copied  {PathBytes.Shown(path)}: a socket, pipe or device");
         if (outcome.Code == ExitCode.Problems)

@@ -15,7 +15,7 @@ internal static class NextStep
         if (isRunning)
             return $"mukta stop {target.Arguments}"; // It refuses to be repaired until then.
         var from = result.BytesToFetch > 0 && target.Mirrors.Count == 0 && result.Manifest.Bases.Count == 0
-            && result.Manifest.Files.All(f => f.Urls.Count == 0) ? " --from URL-OR-FOLDER" : "";
-        return $"mukta repair {target.Arguments}{from}{(needsStrays ? " --hold-strays" : "")}";
+            && result.Manifest.Files.All(f => f.Urls.Count == 0) ? " --from 'URL|DIR'" : "";
+        return $"mukta repair {target.Arguments}{from}{(needsStrays ? " --set-aside-strays" : "")}";
     }
 }

@@ -11,8 +11,8 @@ internal static class Question
         if (!CanAsk(session))
         {
             throw new MuktaException(
-                ExitCode.BadInput, "The user's own data would go, and there is no terminal to ask on.", word,
-                $"Nothing was changed. Look at the plan with --dry-run, then agree with: {options}");
+                ExitCode.BadInput, "This removes user data, but there is no terminal to ask on.", word,
+                $"Nothing was changed. See the plan with --dry-run, then confirm with: {options}");
         }
 
         return await new TextPrompt<string>(Markup.Escape(question)) { AllowEmpty = true }.ShowAsync(
@@ -25,7 +25,7 @@ internal static class Question
         if (!CanAsk(session))
         {
             throw new MuktaException(
-                ExitCode.BadInput, "This would change something, and there is no terminal to ask on.",
+                ExitCode.BadInput, "This needs confirmation, but there is no terminal to ask on.",
                 Shell.Typed(Environment.GetCommandLineArgs().Skip(1)),
                 "Nothing was changed. Add --yes to do it without asking, or --dry-run to see the plan only.");
         }

@@ -24,8 +24,8 @@ internal sealed class ReinstallText(IAnsiConsole console)
         {
             console.WriteLine(string.Create(
                 CultureInfo.InvariantCulture,
-                $"Goes on with operation {left.Header.Operation}, begun {left.Header.Started.ToLocalTime():yyyy-MM-dd HH:mm}. What is "
-                + $"done is not done again."));
+                $"Resuming operation {left.Header.Operation}, started {left.Header.Started.ToLocalTime():yyyy-MM-dd HH:mm}. "
+                + $"Finished steps are not repeated."));
         }
 
         foreach (var target in targets)
@@ -36,11 +36,11 @@ internal sealed class ReinstallText(IAnsiConsole console)
         if (fetching.Count < 2)
         {
             var sources = fetching.SelectMany(t => t.Sources).ToList();
-            console.WriteLine($"  to fetch     {Units.Bytes(fetch)}{FetchWords.From(sources, fetch)}");
+            console.WriteLine($"  download     {Units.Bytes(fetch)}{FetchWords.From(sources, fetch)}");
         }
         else
         {
-            console.WriteLine($"  to fetch     {Units.Bytes(fetch)}");
+            console.WriteLine($"  download     {Units.Bytes(fetch)}");
             foreach (var target in fetching)
             {
                 var bytes = target.Build.BytesToFetch;
@@ -49,13 +49,13 @@ internal sealed class ReinstallText(IAnsiConsole console)
         }
 
         if (targets.Sum(t => t.BytesNotFetched) > 0)
-            console.WriteLine($"  not fetched  {Units.Bytes(targets.Sum(t => t.BytesNotFetched))}, taken from what is here");
+            console.WriteLine($"  reused       {Units.Bytes(targets.Sum(t => t.BytesNotFetched))} that is already here");
         console.WriteLine(
             $"  disk space   up to {Units.Bytes(targets.Sum(t => t.Build.ExtraSpace + (t.UserData.Sum(u => u.Size.Bytes) * 2)))} "
-            + $"more{(targets.Any(t => t.IsThere) ? ", until held purge gives the old back" : "")}");
+            + $"more{(targets.Any(t => t.IsThere) ? ", until mukta operations purge frees the old install" : "")}");
         Lost(targets, wish);
         foreach (var (title, path) in plan.Stays.Take(UsualRows))
-            console.WriteLine($"  stays        {title} in {PathBytes.Shown(path)}");
+            console.WriteLine($"  untouched    {title} in {PathBytes.Shown(path)}");
         console.WriteLine();
     }
 
@@ -66,14 +66,14 @@ internal sealed class ReinstallText(IAnsiConsole console)
         {
             if (!isQuiet)
                 console.WriteLine();
-            new VerifyText(console, done.Target.Path).Verdict(done.After);
+            new VerifyText(console, done.Target.Path).Verdict(done.After, isQuiet);
             if (isQuiet)
                 continue;
             console.WriteLine(
-                $"  {Units.Bytes(done.BytesFetched)} fetched, "
-                + $"{Units.Bytes(Math.Max(0, done.Target.Manifest.TotalSize - done.BytesFetched))} not");
+                $"  {Units.Bytes(done.BytesFetched)} downloaded, "
+                + $"{Units.Bytes(Math.Max(0, done.Target.Manifest.TotalSize - done.BytesFetched))} reused");
             if (done.Archive is not null)
-                console.WriteLine($"  user data is back; the copy stays in {PathBytes.Shown(done.Archive)}");
+                console.WriteLine($"  user data restored; the copy is kept in {PathBytes.Shown(done.Archive)}");
         }
 
         if (!isQuiet)
@@ -86,46 +86,46 @@ internal sealed class ReinstallText(IAnsiConsole console)
         if (!target.IsThere && left is null)
         {
             console.WriteLine(
-                $"{target.Profile.Title} is not installed where its profile says. If it is elsewhere: mukta locate "
+                $"{target.Profile.Title} is not installed where its profile says. If it is elsewhere: mukta installs "
                 + $"{target.Profile.Product} --search DIR");
         }
 
         var release = target.Manifest.Release is { } r ? $" {r}" : "";
-        var what = target.IsThere ? "made anew in" : "installed in";
+        var what = target.IsThere ? "reinstall in" : "install in";
         console.MarkupLineInterpolated($"[bold]{target.Profile.Title}{PathBytes.Shown(release)}[/], {what} {PathBytes.Shown(target.Path)}");
         if (target.UserData.Count > 0 && !wish.DropsUserData)
         {
             Step("copy user data",
                 $"{Units.Bytes(target.UserData.Sum(u => u.Size.Bytes))} in "
-                + $"{Units.Count(target.UserData.Sum(u => u.Size.Files), "file")}, into a checked archive",
+                + $"{Units.Count(target.UserData.Sum(u => u.Size.Files), "file")}, into a verified archive",
                 target.UserData.Select(u => PathBytes.Shown(u.Path)));
         }
 
         if (target.Build.Steps.Count > 0)
         {
-            Step("build beside",
-                $"{Units.Bytes(target.Manifest.TotalSize)}: {Units.Bytes(target.BytesNotFetched)} from here, "
-                + $"{Units.Bytes(target.Build.BytesToFetch)} fetched");
+            Step("build new copy",
+                $"{Units.Bytes(target.Manifest.TotalSize)}: {Units.Bytes(target.BytesNotFetched)} reused, "
+                + $"{Units.Bytes(target.Build.BytesToFetch)} downloaded");
         }
 
         if (target.Profile.Services.Count > 0)
-            Step("services off", string.Join(", ", target.Profile.Services.Select(s => s.Unit)));
+            Step("stop services", string.Join(", ", target.Profile.Services.Select(s => s.Unit)));
         if (target.RunsRemove)
-            Step("vendor's remove", Setup(target.Profile.Setup!, "remove"));
+            Step("vendor's uninstall", Setup(target.Profile.Setup!, "remove"));
         else if (target.RemoveSkipped is { } why)
-            Step("vendor's remove", $"left out: {why}; the old install is held all the same");
-        Step("change over", target.IsThere ? "at once, by a rename; the old install is held" : "at once, by a rename");
+            Step("vendor's uninstall", $"skipped: {why}; the old install is kept all the same");
+        Step("swap in", target.IsThere ? "by one rename; the old install is kept" : "by one rename");
         if (target.Inside.Count > 0)
-            Step("bring along", "what lies inside and belongs to others", target.Inside.Select(PathBytes.Shown));
+            Step("bring along", "what is inside and belongs to others", target.Inside.Select(PathBytes.Shown));
         if (target.UserData.Count > 0 && !wish.DropsUserData)
-            Step("user data back", "to where it was");
+            Step("restore user data", "to where it was");
         Leftovers(target);
         if (target.RunsInstall)
             Step("vendor's install", Setup(target.Profile.Setup!, "install"));
         if (target.Profile.Services.Count > 0)
-            Step("services", string.Join(", ", target.Profile.Services.Select(s => $"{s.Unit} {s.Startup}, {s.State}")));
-        if (target.Profile.Launch.Count > 0)
-            Step("launch entries", "as the profile asks for");
+            Step("restore services", string.Join(", ", target.Profile.Services.Select(s => $"{s.Unit} {s.Startup}, {s.State}")));
+        if (target.Profile.Shortcuts.Count > 0)
+            Step("restore shortcuts", "as in the profile");
         Step("verify", "every byte");
     }
 
@@ -134,13 +134,13 @@ internal sealed class ReinstallText(IAnsiConsole console)
         string Line(UserPlace l)
         {
             var used = l.Size.LastUsed is { } at ? $", last used {at.ToLocalTime():yyyy-MM-dd}" : "";
-            var stays = l.Blocked is { } why ? $"\n          stays: it {why}" : "";
+            var stays = l.Blocked is { } why ? $"\n          untouched: it {why}" : "";
             return $"{PathBytes.Shown(l.Path)}\n          {Units.Bytes(l.Size.Bytes)}{used}; {l.Why}{stays}";
         }
 
         if (target.Leftovers.Any(l => l.Blocked is null))
         {
-            Step("hold leftovers", $"{Units.Bytes(target.Leftovers.Where(l => l.Blocked is null).Sum(l => l.Size.Bytes))}",
+            Step("set aside", $"{Units.Bytes(target.Leftovers.Where(l => l.Blocked is null).Sum(l => l.Size.Bytes))}",
                 target.Leftovers.Where(l => l.Blocked is null).Select(Line));
         }
 
@@ -153,27 +153,27 @@ internal sealed class ReinstallText(IAnsiConsole console)
         foreach (var place in wish.DropsUserData ? targets.SelectMany(t => t.UserData) : [])
         {
             var size = $"{Units.Bytes(place.Size.Bytes)} in {Units.Count(place.Size.Files, "file")}";
-            console.MarkupLineInterpolated($"  [red]not back[/]     {PathBytes.Shown(place.Path)}, {size} of the user's own");
+            console.MarkupLineInterpolated($"  [red]not restored[/] {PathBytes.Shown(place.Path)}, {size} of user data");
         }
 
         var strays = targets.Sum(t => t.Before?.Strays.Count() ?? 0);
         if (strays > 0)
         {
             console.WriteLine(
-                $"  held         {Units.Count(strays, "file")} that the release does not list, with the old install"
-                + (wish.DropsUserData ? "" : "; user data among them comes back"));
+                $"  strays       {Units.Count(strays, "file")} kept with the old install"
+                + (wish.DropsUserData ? "" : "; user data among them is restored"));
         }
 
         console.WriteLine(wish.DropsUserData && targets.Any(t => t.UserData.Count > 0)
-            ? "  kept         what goes, the user's own too; mukta undo brings it back"
-            : "  lost         nothing: what goes is held, and mukta undo brings it back");
+            ? "  kept         what is removed, user data too; mukta undo restores it"
+            : "  lost         nothing: what is removed is kept; mukta undo restores it");
         if (targets.Any(t => t.RunsInstall || t.RunsRemove))
-            console.WriteLine("               (but for what the vendor's own setup changes elsewhere)");
+            console.WriteLine("               (except what the vendor's setup changes elsewhere)");
     }
 
     private void Step(string name, string detail, IEnumerable<string>? rows = null)
     {
-        console.MarkupLineInterpolated($"  {++number,2}  [bold]{name,-16}[/] {detail}");
+        console.MarkupLineInterpolated($"  {++number,2}  [bold]{name,-18}[/] {detail}");
         Rows(rows ?? []);
     }
 

@@ -39,7 +39,7 @@ internal sealed class ReinstallView(Session session, Product product, string? co
             return null;
         return confirmed is not null ? Task.FromResult(false)
             : Rendering.Question.IsTypedAsync(
-            session, $"The user's own data listed above goes. Type {id} to agree:", id, $"--no-user-data --confirm {id}", cancel);
+            session, $"This removes the user data listed above. Type {id} to confirm:", id, $"--no-user-data --confirm {id}", cancel);
     }
 
     private static string Titles(ReinstallPlan plan) => string.Join(", ", plan.Targets.Select(t => t.Profile.Title).Distinct());

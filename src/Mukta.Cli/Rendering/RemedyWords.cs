@@ -11,15 +11,16 @@ internal static class RemedyWords
     /// <param name="checkedWords">The same for the product that was asked for.</param>
     public static string? Command(CheckFinding finding, string product, string checkedWords) => finding.Remedy switch
     {
-        Remedy.Locate => $"mukta locate {product} --search DIR --record",
+        Remedy.Locate => $"mukta installs {product} --search DIR",
+        Remedy.Sweep => $"mukta installs sweep {product}",
         Remedy.Verify => $"mukta verify {product}",
         Remedy.Repair => $"mukta repair {product}",
         Remedy.Stop => $"mukta stop {product}",
         Remedy.LookAsRoot => $"sudo mukta check {checkedWords}",
-        Remedy.RestoreServices => $"{Shell.Sudo}mukta services {product} --restore",
-        Remedy.ClearCache => $"mukta caches {product} --clear {Shell.Quoted(finding.Subject)}",
-        Remedy.ClearTemporary => $"mukta caches {product} --clear temporary",
-        Remedy.RestoreLaunch => $"mukta launch {product} --restore",
+        Remedy.RestoreServices => $"{Shell.Sudo}mukta services restore {product}",
+        Remedy.ClearCache => $"mukta caches clear {product} {Shell.Quoted(finding.Subject)}",
+        Remedy.ClearTemporary => $"mukta caches clear {product} temporary",
+        Remedy.RestoreShortcuts => $"mukta shortcuts restore {product}",
         _ => null,
     };
 }

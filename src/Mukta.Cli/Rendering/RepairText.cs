@@ -21,30 +21,30 @@ internal sealed class RepairText(IAnsiConsole console, string install)
     {
         width = Columns.Width(plan.Steps.Take(MostForWidth).Select(s => s.Path));
         console.MarkupLine($"Plan for {Escape(VerifyText.Title(before.Manifest))} in {Escape(install)}");
-        Steps("set the mode of", plan.Steps.OfType<FixMode>(), f => $"{Units.Mode(f.From)} to {Units.Mode(f.To)}");
+        Steps("set permissions", plan.Steps.OfType<FixMode>(), f => $"{Units.Mode(f.From)} to {Units.Mode(f.To)}");
         Steps("rename", plan.Steps.OfType<FixCase>(), f => $"from {PathBytes.Shown(f.From)}");
         Steps(plan.Older is null ? "set strays aside" : "set aside what only the older release lists",
             plan.Steps.OfType<HoldAway>().Where(h => h.IsStray), h => Units.Bytes(h.Bytes));
         Steps("set aside what is in the way", plan.Steps.OfType<HoldAway>().Where(h => !h.IsStray), Obstacle);
         Steps("link", plan.Steps.OfType<PutLink>(), l => $"to {l.Link.Target}");
-        Steps("overwrite the bad pieces in place of", plan.Puts.Where(p => p.Way == PutWay.Patch),
+        Steps("overwrite damaged pieces in place", plan.Puts.Where(p => p.Way == PutWay.Patch),
             p => $"{Units.Bytes(p.BytesToFetch)} of {Units.Bytes(p.File.Size)}; their old bytes are kept");
-        Steps("fetch in part", plan.Puts.Where(p => p.Replaces is not null && p is { IsFresh: false, Way: not PutWay.Patch }),
+        Steps("replace damaged parts", plan.Puts.Where(p => p.Replaces is not null && p is { IsFresh: false, Way: not PutWay.Patch }),
             p => $"{Units.Bytes(p.BytesToFetch)} of {Units.Bytes(p.File.Size)}");
-        Steps("set aside and fetch anew, as asked", plan.Puts.Where(p => p.IsFresh), p => Units.Bytes(p.BytesToFetch));
-        Steps("fetch", plan.Puts.Where(p => p is { Replaces: null, IsFresh: false }), p => Units.Bytes(p.BytesToFetch));
+        Steps("download again, as requested", plan.Puts.Where(p => p.IsFresh), p => Units.Bytes(p.BytesToFetch));
+        Steps("download", plan.Puts.Where(p => p is { Replaces: null, IsFresh: false }), p => Units.Bytes(p.BytesToFetch));
         foreach (var open in plan.LeftOpen)
             console.MarkupLine($"  [yellow]left open[/]  {Escape(open.Path)}: {Escape(FindingWords.Evidence(open))}");
         console.WriteLine();
-        console.WriteLine($"  to fetch     {Units.Bytes(plan.BytesToFetch)}{FetchWords.From(sources, plan.BytesToFetch)}");
+        console.WriteLine($"  download     {Units.Bytes(plan.BytesToFetch)}{FetchWords.From(sources, plan.BytesToFetch)}");
         if (plan.BytesElsewhere > 0)
             console.WriteLine($"  elsewhere    {Units.Bytes(plan.BytesElsewhere)} of the needed bytes stand elsewhere on this machine");
         console.WriteLine($"  disk space   up to {Units.Bytes(plan.ExtraSpace)} more");
-        console.WriteLine($"  kept         {Units.Bytes(plan.BytesHeld)}, in {ManifestFolder} of the install; nothing is deleted");
+        console.WriteLine($"  kept         {Units.Bytes(plan.BytesKept)}, in the install's {ManifestFolder} folder; nothing is deleted");
         var renewed = plan.Puts.Where(p => p.IsFresh && before.Proven.ContainsKey(p.Path)).Sum(p => p.File.Size);
         var strays = before.Strays.Count() - plan.Steps.OfType<HoldAway>().Count(h => h.IsStray);
         console.WriteLine(
-            $"  untouched    {Units.Bytes(Math.Max(0, before.BytesGood - plan.BytesKept - renewed))} and {Units.Count(strays, "stray")}");
+            $"  untouched    {Units.Bytes(Math.Max(0, before.BytesGood - plan.BytesReused - renewed))} and {Units.Count(strays, "stray")}");
         console.WriteLine();
     }
 
@@ -52,7 +52,7 @@ internal sealed class RepairText(IAnsiConsole console, string install)
     public void Outcome(RepairOutcome outcome)
     {
         new VerifyText(console, install).Verdict(outcome.After);
-        console.WriteLine($"{Units.Count(outcome.StepsDone, "step")} of {outcome.Plan.Steps.Count} done");
+        console.WriteLine($"{Units.Of(outcome.StepsDone, outcome.Plan.Steps.Count, "step")} done");
         foreach (var failure in outcome.Failures.Take(ShowAll ? int.MaxValue : UsualRows))
             console.MarkupLine($"  [red]not done[/]  {Escape(failure.Path)}: {Escape(failure.Reason)}");
         if (!ShowAll && outcome.Failures.Count > UsualRows)
@@ -61,10 +61,10 @@ internal sealed class RepairText(IAnsiConsole console, string install)
             console.WriteLine($"  {Units.Bytes(outcome.BytesElsewhere)} from elsewhere on this machine");
         foreach (var source in outcome.Sources.Where(s => s.Bytes > 0 || s.BadPieces > 0 || s.Failures > 0 || s.HasChanged))
             console.WriteLine($"  {Units.Bytes(source.Bytes)} from {PathBytes.Shown(source.Name)}{Trouble(source)}");
-        if (outcome.HeldAt is not null)
-            console.WriteLine($"  old files kept in {PathBytes.Shown(Path.Join(install, outcome.HeldAt))}");
+        if (outcome.KeptAt is not null)
+            console.WriteLine($"  old files kept in {PathBytes.Shown(Path.Join(install, outcome.KeptAt))}");
         if (outcome.Causes.Count > 0)
-            console.WriteLine("\nWhat the damage looks like");
+            console.WriteLine("\nLikely causes");
         foreach (var cause in outcome.Causes)
             console.MarkupLine($"  [bold]{CauseWords.Name(cause.Cause)}[/]\n    {Escape(cause.Evidence)}\n    {Escape(cause.Advice)}");
         console.WriteLine();
@@ -96,8 +96,7 @@ internal sealed class RepairText(IAnsiConsole console, string install)
         if (source.BadPieces > 0)
         {
             trouble.Add(
-                $"{Units.Count(source.BadPieces, "piece")} with wrong bytes "
-                + $"refused{(source.IsDropped ? " and the source left aside" : "")}");
+                $"{Units.Count(source.BadPieces, "corrupt piece")} rejected{(source.IsDropped ? " and the source dropped" : "")}");
         }
 
         if (source.Failures > 0)

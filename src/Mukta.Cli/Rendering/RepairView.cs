@@ -21,7 +21,7 @@ internal sealed class RepairView(Session session, InstallTarget target, SourceLi
     public override void Outcome(PreparedRepair plan, RepairOutcome outcome, bool isQuiet)
     {
         if (isQuiet)
-            new VerifyText(session.Output, target.Path).Verdict(outcome.After);
+            new VerifyText(session.Output, target.Path).Verdict(outcome.After, isQuiet);
         else
             text.Outcome(outcome);
     }
@@ -33,7 +33,7 @@ internal sealed class RepairView(Session session, InstallTarget target, SourceLi
     {
         if (isQuiet)
         {
-            new VerifyText(session.Output, target.Path).Verdict(plan.Before);
+            new VerifyText(session.Output, target.Path).Verdict(plan.Before, isQuiet);
             return;
         }
 
@@ -48,11 +48,11 @@ internal sealed class RepairView(Session session, InstallTarget target, SourceLi
         new RepairDocument
         {
             Install = PathBytes.Shown(target.Path),
-            DryRun = isDryRun,
+            IsDryRun = isDryRun,
             ExitCode = (int)code,
             Plan = PlanPart.Of(plan.Plan),
             Operation = outcome?.Operation,
-            HeldAt = outcome?.HeldAt,
+            KeptAt = outcome?.KeptAt,
             StepsDone = outcome?.StepsDone ?? 0,
             Sources =
             [.. (outcome?.Sources ?? []).Select(s => new SourcePart(s.Name, s.Bytes, s.BadPieces, s.Failures, s.IsDropped, s.HasChanged))],

@@ -16,7 +16,7 @@ internal sealed class ServiceText(IAnsiConsole console)
         foreach (var (service, state) in expected.Zip(states))
         {
             var isGood = state.IsAsExpected(service);
-            console.MarkupLineInterpolated($"[bold]{service.Unit}[/]  {(isGood ? "as it should be" : "not as it should be")}");
+            console.MarkupLineInterpolated($"[bold]{service.Unit}[/]  {(isGood ? "ok" : "differs from the profile")}");
             console.WriteLine(
                 $"  startup  {Startup(state)}"
                 + $"{(state.HasStartup(service.Startup) && !state.IsMasked ? "" : $", should be {service.Startup}")}");
@@ -55,7 +55,7 @@ internal sealed class ServiceText(IAnsiConsole console)
     private static string Active(ServiceState state)
     {
         if (state.Active is null)
-            return "not known: the machine is not running";
+            return "unknown: the machine is not running";
         var words = state.Sub.Length > 0 && state.Sub != state.Active ? $"{state.Active} ({state.Sub})" : state.Active;
         if (state.Active == "failed")
             words += $", {state.Result}, status {state.ExitStatus}";

@@ -18,7 +18,7 @@ internal sealed class ServicesView(Session session, Product product, ServiceWish
 
     public override string Question(ServicesPlan plan) => wish switch
     {
-        ServiceWish.Off => $"Stop the services of {product.Profile.Title}?",
+        ServiceWish.Stop => $"Stop the services of {product.Profile.Title}?",
         ServiceWish.Restart => $"Restart the services of {product.Profile.Title}?",
         _ => $"Restore the services of {product.Profile.Title}?",
     };
@@ -26,15 +26,13 @@ internal sealed class ServicesView(Session session, Product product, ServiceWish
     public override void Outcome(ServicesPlan plan, ServicesOutcome outcome, bool isQuiet)
     {
         if (!isQuiet)
-        {
             session.Output.WriteLine();
-            text.Write(product.Profile.Services, outcome.Services.After);
-        }
-
         session.Output.WriteLine(
-            outcome.Code == ExitCode.Done ? wish == ServiceWish.Off ? "Stopped." : "Running, and they stay up."
+            outcome.Code == ExitCode.Done ? wish == ServiceWish.Stop ? "Stopped." : "Running, and stayed up."
             : outcome.Services.Failure is { } failure ? $"{failure.What}\n  {failure.Where}\n{failure.Next}"
-            : "Not all of it is as it should be.");
+            : "Some services still differ from the profile.");
+        if (!isQuiet)
+            text.Write(product.Profile.Services, outcome.Services.After);
     }
 
     public override void NothingToDo(ServicesPlan plan, bool isQuiet)
@@ -44,22 +42,24 @@ internal sealed class ServicesView(Session session, Product product, ServiceWish
         session.Output.WriteLine("Nothing to do.");
     }
 
-    public override ExitCode CodeOfNothing(ServicesPlan plan) => wish == ServiceWish.Off ? ExitCode.Done : CodeOf(product, plan.Before);
+    public override ExitCode CodeOfNothing(ServicesPlan plan) => wish == ServiceWish.Stop ? ExitCode.Done : CodeOf(product, plan.Before);
 
     public override void Write(ServicesPlan plan, ServicesOutcome? outcome, bool isDryRun, ExitCode code) => Session.Write(
-        DocumentOf(product, outcome?.Services.After ?? plan.Before, isDryRun, code) with
+        new ServicesRunDocument(
+            $"mukta.services.{wish.ToString().ToLowerInvariant()}/1", product.Profile.Product, isDryRun, (int)code,
+            PartsOf(product, outcome?.Services.After ?? plan.Before))
         {
             Steps = [.. plan.Plan.Steps.Select(ServiceStepPart.Of)],
             StepsDone = outcome?.Services.Done.Count,
             Operation = outcome?.Operation,
             Failure = outcome?.Services.Failure is { } failure ? $"{failure.What} {failure.Where}" : null,
         },
-        Documents.Readable.ServicesDocument);
+        Documents.Readable.ServicesRunDocument);
 
     /// <summary>What the program answers for services as they are.</summary>
     public static ExitCode CodeOf(Product product, IReadOnlyList<ServiceState> states) =>
         product.Profile.Services.Zip(states).All(s => s.Second.IsAsExpected(s.First)) ? ExitCode.Done : ExitCode.Problems;
 
-    public static ServicesDocument DocumentOf(Product product, IReadOnlyList<ServiceState> states, bool isDryRun, ExitCode code) =>
-        new("mukta.services/1", product.Profile.Product, isDryRun, (int)code, [.. product.Profile.Services.Zip(states, ServicePart.Of)]);
+    public static IReadOnlyList<ServicePart> PartsOf(Product product, IReadOnlyList<ServiceState> states) =>
+        [.. product.Profile.Services.Zip(states, ServicePart.Of)];
 }

@@ -33,12 +33,12 @@ internal sealed class SetupView(Session session, Product product) : RemedyView<S
     public override void Outcome(SetupPlan plan, SetUpInstall outcome, bool isQuiet)
     {
         console.WriteLine(
-            outcome.Setup is { } setup ? $"The vendor's {plan.Action} is done, in {Units.Time(setup.Elapsed)}, and what should be true is."
-            : $"The vendor's {plan.Action} is done: after the restart what should be true is.");
-        if (outcome.After is { } after)
+            outcome.Setup is { } setup ? $"The vendor's {plan.Action} is done, in {Units.Time(setup.Elapsed)}, and its result was checked."
+            : $"The vendor's {plan.Action} is done: its result was checked after the restart.");
+        if (!isQuiet && outcome.After is { } after)
             new VerifyText(console, plan.Install).Verdict(after);
         foreach (var line in isQuiet ? [] : outcome.Setup?.LastLines ?? [])
-            console.WriteLine($"  it said: {line}");
+            console.WriteLine($"  output: {line}");
     }
 
     public override string? Next(SetupPlan plan, SetUpInstall outcome) =>
@@ -54,12 +54,12 @@ internal sealed class SetupView(Session session, Product product) : RemedyView<S
         {
             Program = plan.Setup.Program,
             Arguments = plan.How.Arguments,
-            LimitSeconds = plan.How.TimeLimit.TotalSeconds,
-            DryRun = isDryRun,
+            LimitMs = (long)plan.How.TimeLimit.TotalMilliseconds,
+            IsDryRun = isDryRun,
             ExitCode = (int)code,
             Operation = outcome?.Operation,
             ProgramExitCode = outcome?.Setup?.ExitCode,
-            Seconds = outcome?.Setup?.Elapsed.TotalSeconds,
+            ElapsedMs = (long?)outcome?.Setup?.Elapsed.TotalMilliseconds,
             LastLines = outcome?.Setup?.LastLines,
             After = outcome?.After is { } after ? VerifyDocument.Of(after, plan.Install, straysCount: false, next: null) : null,
         },

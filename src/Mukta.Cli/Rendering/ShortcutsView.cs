@@ -1,6 +1,6 @@
 using Mukta.Cli.Json;
 using Mukta.Disk;
-using Mukta.Host.Launching;
+using Mukta.Host.Shortcuts;
 using Mukta.Remedies;
 using Spectre.Console;
 
@@ -12,13 +12,13 @@ internal sealed class ShortcutsView(Session session, Product product, string ins
     private string Title => product.Profile.Title;
 
     /// <summary>The shortcuts, with what is wrong with each.</summary>
-    public void Show(IReadOnlyList<LaunchEntry> entries)
+    public void Show(IReadOnlyList<Shortcut> entries)
     {
         foreach (var entry in entries)
         {
-            var findings = LaunchFindings.Of([entry]).ToList();
+            var findings = ShortcutFindings.Of([entry]).ToList();
             session.Output.MarkupLineInterpolated(
-                $"[bold]{PathBytes.Shown(entry.Path)}[/]  {(findings.Count == 0 ? "as it should be" : "not as it should be")}");
+                $"[bold]{PathBytes.Shown(entry.Path)}[/]  {(findings.Count == 0 ? "ok" : "differs from the profile")}");
             if (entry.Entry?.Get("Exec") is { } exec)
                 session.Output.WriteLine($"  starts  {PathBytes.Shown(exec)}");
             foreach (var finding in findings)
@@ -49,22 +49,22 @@ internal sealed class ShortcutsView(Session session, Product product, string ins
             outcome.Code == ExitCode.Done ? $"{Units.Count(outcome.Changed.Count, "shortcut")} restored; the old files are kept."
             : "Not all shortcuts could be restored.");
         foreach (var failed in outcome.Changed.Where(c => c.Failure is not null))
-            session.Output.MarkupLineInterpolated($"  [red]left[/]  {PathBytes.Shown(failed.Change.Entry.Path)}: {failed.Failure!.What}");
+            session.Output.MarkupLineInterpolated($"  [red]failed[/]  {PathBytes.Shown(failed.Change.Entry.Path)}: {failed.Failure!.What}");
     }
 
     public override void NothingToDo(ShortcutsPlan plan, bool isQuiet)
     {
         if (!isQuiet)
             Show(plan.Entries);
-        session.Output.WriteLine(plan.Entries.Count == 0 ? $"The profile of {Title} names no launch entry." : "All as it should be.");
+        session.Output.WriteLine(plan.Entries.Count == 0 ? $"The profile of {Title} names no shortcuts." : "Nothing to restore.");
     }
 
     public override void Write(ShortcutsPlan plan, ShortcutsOutcome? outcome, bool isDryRun, ExitCode code) => Session.Write(
-        new LaunchDocument(
-        "mukta.launch/1", product.Profile.Product, PathBytes.Shown(install), isDryRun, (int)code,
-        [.. (outcome?.After ?? plan.Entries).Select(e => LaunchPart.Of(e, Title))])
+        new ShortcutsRestoreDocument(
+        "mukta.shortcuts.restore/1", product.Profile.Product, PathBytes.Shown(install), isDryRun, (int)code,
+        [.. (outcome?.After ?? plan.Entries).Select(e => ShortcutPart.Of(e, Title))])
         {
             Operation = outcome?.Operation,
         },
-        Documents.Readable.LaunchDocument);
+        Documents.Readable.ShortcutsRestoreDocument);
 }

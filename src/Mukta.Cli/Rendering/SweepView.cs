@@ -29,12 +29,12 @@ internal sealed class SweepView(Session session) : RemedyView<SweepPlan, RemedyO
     {
         if (!isQuiet)
             Plan(plan, isResumed: false);
-        session.Output.WriteLine(plan.Releases.Count == 0 ? "No older release stands beside a current one." : "Nothing to set aside.");
+        session.Output.WriteLine(plan.Releases.Count == 0 ? "No older releases found." : "Nothing to set aside.");
     }
 
     public override void Write(SweepPlan plan, RemedyOutcome? outcome, bool isDryRun, ExitCode code) => Session.Write(
         new StaleDocument(
-            "mukta.locate-stale/1", isDryRun, (int)code, outcome?.Operation,
+            "mukta.installs.sweep/1", isDryRun, (int)code, outcome?.Operation,
             [.. plan.Releases.Select(
             s => new StalePart(s.Profile.Product, PathBytes.Shown(s.Path), s.Size.Bytes, s.Size.Files, s.Blocked))]),
         Documents.Readable.StaleDocument);

@@ -44,17 +44,19 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
             console.MarkupLineInterpolated($"Next: [bold]{next}[/]");
     }
 
-    /// <summary>The first lines: is it intact, what was compared, how much was read.</summary>
-    public void Verdict(VerifyResult result)
+    /// <summary>The first line: is it intact. Then, unless only that is wanted, how much was read.</summary>
+    public void Verdict(VerifyResult result, bool isQuiet = false)
     {
         var isGood = result.IsIntact && !(StraysCount && result.Strays.Any());
         console.MarkupLine($"{(isGood ? "[green]Intact[/]" : "[red]Not intact[/]")}: {Escape(Title(result.Release))} in {Escape(install)}");
-        var since = result.TrustedSince is { } date ? $"not touched since {date.ToLocalTime():yyyy-MM-dd HH:mm}"
-            : "unchanged since they were read";
-        var trusted = result.BytesTrusted > 0
-            ? $"; {Units.Count(result.FilesTrusted, "file")}, {Units.Bytes(result.BytesTrusted)}, trusted: {since}" : "";
+        if (isQuiet)
+            return;
+        var read = $"{Units.Bytes(result.BytesRead)} read in {Units.Time(result.Elapsed)}";
+        var since = result.TrustedSince is { } date ? $"{date.ToLocalTime():yyyy-MM-dd HH:mm}" : "last read";
         console.WriteLine(
-            $"{Units.Count(result.Release.Files, "file")}, {Units.Bytes(result.BytesRead)} read in {Units.Time(result.Elapsed)}{trusted}");
+            result.BytesTrusted == 0 ? $"{Units.Count(result.Release.Files, "file")}, {read}"
+            : $"{Units.Count(result.Release.Files, "file")}: {read}, {Units.Number(result.FilesTrusted)} unchanged since {since} "
+            + $"({Units.Bytes(result.BytesTrusted)})");
     }
 
     /// <summary>What a manifest calls itself.</summary>
@@ -95,7 +97,7 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
         if (!result.IsIntact)
         {
             console.WriteLine(
-                $"A repair would fetch {Units.Bytes(result.BytesToFetch)} and leave {Units.Bytes(result.BytesGood)} as it is.");
+                $"A repair would download {Units.Bytes(result.BytesToFetch)} and leave {Units.Bytes(result.BytesGood)} as it is.");
         }
     }
 

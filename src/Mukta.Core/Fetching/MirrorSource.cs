@@ -156,7 +156,7 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
         }
         catch (UriFormatException e)
         {
-            throw new SourceException(Name, "leads somewhere that is no http or https URL", isDead: false, e);
+            throw new SourceException(Name, "leads somewhere that is not an http or https URL", isDead: false, e);
         }
         catch (OperationCanceledException e) when (!cancel.IsCancellationRequested)
         {

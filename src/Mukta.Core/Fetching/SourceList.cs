@@ -96,14 +96,14 @@ public sealed class SourceList : IDisposable
                 && (uri.Scheme == Uri.UriSchemeHttp || uri.Scheme == Uri.UriSchemeHttps)
                 ? new MirrorSource(name, http, file => MirrorUrl.Below(uri, file.Path), time, log) { Rank = rank }
                 : throw new MuktaException(
-                ExitCode.BadInput, "This source is no http or https URL.", name,
+                ExitCode.BadInput, "This source is not an http or https URL.", name,
                 "Name a URL such as https://mirror.example/game, or a folder.");
         }
 
         if (!Directory.Exists(name))
         {
             throw new MuktaException(
-                ExitCode.BadInput, "This source is no folder.", name,
+                ExitCode.BadInput, "This source is not a folder.", name,
                 "Name a folder that holds the release's files, or a URL that begins with http:// or https://.");
         }
 

@@ -177,7 +177,7 @@ internal sealed class StagedFile : IDisposable
         {
             throw new MuktaException(
                 ExitCode.Blocked, "The new file does not read back as it should.", File.Path,
-                "The old file was left as it was. Look at the system's log for disk errors, and test the machine's memory.");
+                "The old file was left as it was. Check the system's log for disk errors, and test the machine's memory.");
         }
     }
 

@@ -63,7 +63,7 @@ public sealed record MovePlan(
         {
             throw new MuktaException(
                 ExitCode.BadInput, $"A move of {profile.Title} to another place was begun and has not ended.", PathBytes.Shown(to),
-                "Go on with that place, or go back with: mukta undo");
+                "Use that place again, or undo it with: mukta undo");
         }
 
         var there = Directory.Exists(from) ? from : to;
@@ -85,7 +85,7 @@ public sealed record MovePlan(
             if (!folder.MayChangeNamesIn(""))
             {
                 throw new MuktaException(
-                    ExitCode.Blocked, "This folder may not be changed by you.", PathBytes.Shown(at),
+                    ExitCode.Blocked, "You may not change this folder.", PathBytes.Shown(at),
                     "Run the command as its owner, or as root.");
             }
         }
@@ -94,7 +94,7 @@ public sealed record MovePlan(
         if (table.Any(m => m.Point == From))
         {
             throw new MuktaException(
-                ExitCode.Blocked, "The install is the top of a disk of its own, which cannot be moved.", PathBytes.Shown(From),
+                ExitCode.Blocked, "The install is a mount point, which cannot be moved.", PathBytes.Shown(From),
                 "Mount that disk elsewhere instead.");
         }
 
@@ -117,7 +117,7 @@ public sealed record MovePlan(
     internal void Prove(FileSystemCapabilities can)
     {
         if (Needs.Links > 0 && !can.MakesLinks)
-            throw Cannot($"The install has {Units.Count(Needs.Links, "symbolic link")}, and that disk knows none.");
+            throw Cannot($"The install has {Units.Count(Needs.Links, "symbolic link")}, and that disk does not support them.");
         if (Needs.CaseTwins is { } twins && !can.TellsCaseApart)
         {
             throw Cannot(

@@ -1,7 +1,7 @@
 using Mukta.Disk;
 using Mukta.Host;
-using Mukta.Host.Launching;
 using Mukta.Host.Processes;
+using Mukta.Host.Shortcuts;
 using Mukta.Manifests;
 using Mukta.Operations;
 using Mukta.Reinstall;
@@ -24,7 +24,7 @@ public sealed record MoveOutcome(string Operation, MovePlan Plan, IReadOnlyList<
 
 /// <summary>
 /// Moves an install. On another file system it is copied beside its new place, every byte read back and compared, then put
-/// there in one rename; launch entries and the record follow, and only then is the old one held. Interrupted anywhere one of
+/// there in one rename; shortcuts and the record follow, and only then is the old one held. Interrupted anywhere one of
 /// the two is whole and in its place, and the same command goes on.
 /// </summary>
 /// <param name="machine">The machine.</param>
@@ -32,7 +32,7 @@ public sealed record MoveOutcome(string Operation, MovePlan Plan, IReadOnlyList<
 /// <param name="time">For dates and durations.</param>
 public sealed class Mover(Machine machine, RunningGuard guard, TimeProvider time)
 {
-    private const string Placed = "placed", Launched = "launch-restored", Held = "held";
+    private const string Placed = "placed", WithShortcut = "shortcut-restored", SetAside = "set-aside";
 
     /// <summary>Clocks of file systems tick, some every two seconds (FAT).</summary>
     private static readonly TimeSpan ClockTick = TimeSpan.FromSeconds(2);
@@ -59,14 +59,14 @@ public sealed class Mover(Machine machine, RunningGuard guard, TimeProvider time
         operation.NoteOnce(ReinstallStep.TargetNote, plan.To, plan.From);
         var leftOut = plan.IsRename || operation.IsDone(Placed) ? [] : Copy(operation, plan, cancel);
         Place(operation, plan, locks);
-        Launch(operation, plan, cancel);
-        if (!plan.IsRename && !operation.IsDone(Held))
+        Shortcuts(operation, plan, cancel);
+        if (!plan.IsRename && !operation.IsDone(SetAside))
         {
             guard.Refuse([plan.From], []);
             var (area, path) = operation.For(plan.From);
             if (operation.Root.Look(path) is not null)
                 area.SetAside(path);
-            operation.Done(Held);
+            operation.Done(SetAside);
         }
 
         return new MoveOutcome(operation.Header.Operation, plan, leftOut, Verified(plan, manifest, cancel));
@@ -103,7 +103,7 @@ public sealed class Mover(Machine machine, RunningGuard guard, TimeProvider time
             if (root.Look(to) is not null)
             {
                 throw new MuktaException(
-                    ExitCode.Blocked, "Something has come to where the install belongs since the move was begun.", PathBytes.Shown(plan.To),
+                    ExitCode.Blocked, "Something is now in the place that the install was to move to.", PathBytes.Shown(plan.To),
                     $"Move it away and run the same command again, or go back with: mukta undo {operation.Header.Operation}");
             }
 
@@ -121,19 +121,19 @@ public sealed class Mover(Machine machine, RunningGuard guard, TimeProvider time
         operation.Done(Placed);
     }
 
-    private void Launch(Operation operation, MovePlan plan, CancellationToken cancel)
+    private void Shortcuts(Operation operation, MovePlan plan, CancellationToken cancel)
     {
-        if (operation.IsDone(Launched))
+        if (operation.IsDone(WithShortcut))
             return;
-        foreach (var change in LaunchRestorer.Plan(new LaunchLook(machine).At(plan.Profile, plan.To), plan.Profile.Title)
+        foreach (var change in ShortcutRestorer.Plan(new ShortcutLook(machine).At(plan.Profile, plan.To), plan.Profile.Title)
             .Where(c => c.Text is not null))
         {
             cancel.ThrowIfCancellationRequested();
-            if (LaunchRestorer.Do(operation, change).Failure is { } failure)
+            if (ShortcutRestorer.Do(operation, change).Failure is { } failure)
                 throw failure;
         }
 
-        operation.Done(Launched);
+        operation.Done(WithShortcut);
     }
 
     private VerifyResult? Verified(MovePlan plan, Manifest? manifest, CancellationToken cancel)

@@ -1,7 +1,7 @@
 namespace Mukta.Products;
 
 /// <summary>Finds what somebody may have meant.</summary>
-internal static class Nearest
+public static class Nearest
 {
     /// <summary>", did you mean x?" for the nearest known word, or nothing.</summary>
     public static string Hint(string word, IEnumerable<string> known)
@@ -10,7 +10,9 @@ internal static class Nearest
         return nearest.Word is not null && nearest.Distance <= Math.Max(1, word.Length / 2) ? $"; did you mean \"{nearest.Word}\"?" : "";
     }
 
-    /// <summary>The same, or the end of the sentence.</summary>
+    /// <summary>The hint if there is one, else the full stop.</summary>
+    /// <param name="word">What was written.</param>
+    /// <param name="known">What could have been meant.</param>
     public static string HintOrEnd(string word, IEnumerable<string> known) => Hint(word, known) is { Length: > 0 } hint ? hint : ".";
 
     /// <summary>How many letters have to be put in, taken out or changed (Levenshtein's distance).</summary>

@@ -57,8 +57,8 @@ public sealed record Profile
     /// <summary>What belongs to the user and is never touched.</summary>
     public IReadOnlyList<PathPattern> UserData { get; init; } = [];
 
-    /// <summary>Its launch entries.</summary>
-    public IReadOnlyList<LaunchExpectation> Launch { get; init; } = [];
+    /// <summary>Its shortcuts.</summary>
+    public IReadOnlyList<ShortcutExpectation> Shortcuts { get; init; } = [];
 
     /// <summary>What it needs from the machine.</summary>
     public RuntimeNeeds Runtime { get; init; } = new();
@@ -115,13 +115,13 @@ public enum CacheClearing
     Never,
 }
 
-/// <summary>A launch entry as it should be (freedesktop Desktop Entry specification).</summary>
+/// <summary>A shortcut as it should be (freedesktop Desktop Entry specification).</summary>
 /// <param name="Entry">The <c>.desktop</c> file.</param>
 /// <param name="Program">The program, relative to the install.</param>
 /// <param name="Arguments">Arguments that have to be there.</param>
 /// <param name="Environment">Variables that have to be set.</param>
 /// <param name="Folder">The working folder.</param>
-public sealed record LaunchExpectation(
+public sealed record ShortcutExpectation(
     PathPattern Entry, string Program, IReadOnlyList<string> Arguments, IReadOnlyDictionary<string, string> Environment,
     PathPattern? Folder);
 

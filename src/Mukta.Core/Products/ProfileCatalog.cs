@@ -90,8 +90,8 @@ public sealed class ProfileCatalog
     }
 
     /// <summary>
-    /// Reads every <c>.yaml</c> file in the folders. Of two profiles for one product, the first folder's counts. One that cannot be used
-    /// is left out and is among <see cref="Faults"/>.
+    /// Reads every <c>.yaml</c> and <c>.yml</c> file in the folders. Of two profiles for one product, the first folder's counts. One that
+    /// cannot be used is left out and is among <see cref="Faults"/>.
     /// </summary>
     /// <exception cref="MuktaException">A folder that the user named is not there or cannot be read.</exception>
     public static ProfileCatalog Read(string? named, Func<string, string?> environment)
@@ -118,7 +118,7 @@ public sealed class ProfileCatalog
         $"There is no profile for the product "
         + $"\"{Disk.PathBytes.Shown(product)}\"{Nearest.HintOrEnd(product, byProduct.Keys)}",
         faults.Count > 0 ? string.Join("\n", faults.Select(f => f.Where)) : string.Join(", ", Folders),
-        faults.Count > 0 ? "It may be one of those that cannot be used. Look at them with: mukta profile check FILE"
+        faults.Count > 0 ? "It may be one of those that cannot be used. Check them with: mukta profile check FILE"
         : "Name the folder that holds its profile with --profiles, or the install's folder instead of a product.");
 
     /// <summary>A product, and after it all that it needs and whose profile is at hand.</summary>
@@ -130,12 +130,16 @@ public sealed class ProfileCatalog
         return all;
     }
 
+    /// <summary>True if a profile describes this product.</summary>
+    public bool Has(string product) => byProduct.ContainsKey(product);
+
     private MuktaException? TryReadFolder(string folder)
     {
         string[] files;
         try
         {
-            files = [.. Directory.EnumerateFiles(folder, "*.yaml").Order(StringComparer.Ordinal)];
+            files = [.. Directory.EnumerateFiles(folder).Where(f => Path.GetExtension(f) is ".yaml" or ".yml")
+                .Order(StringComparer.Ordinal)];
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {

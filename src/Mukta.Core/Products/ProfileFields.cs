@@ -13,13 +13,13 @@ internal static class ProfileKeys
         [
             "format", "product", "title", "kind", "needs", "installs", "manifest", "components", "processes", "services", "caches",
             "temporary",
-            "user-data", "launch", "runtime", "settings", "leftovers", "setup", "outage", "codes", "ladder",
+            "user-data", "shortcuts", "runtime", "settings", "leftovers", "setup", "outage", "codes", "ladder",
         ],
         ["installs"] = ["places", "marker", "layout"],
         ["manifest"] = ["file", "url", "trust", "mirrors"],
         ["service"] = ["unit", "startup", "state", "after"],
         ["cache"] = ["name", "places", "holds", "clear"],
-        ["launch entry"] = ["entry", "program", "arguments", "environment", "folder"],
+        ["shortcut"] = ["entry", "program", "arguments", "environment", "folder"],
         ["runtime"] = ["programs", "kernel", "libc", "drivers", "layer", "packages"],
         ["setup"] = ["program", "install", "repair", "remove", "then"],
         ["setup action"] = ["arguments", "minutes", "done", "restart"],
@@ -38,13 +38,11 @@ internal sealed class ProfileFields
     public ProfileFields(ProfileNode node, string source, string name)
     {
         (this.node, this.source, this.name) = (node, source, name);
-        var map = node.Map ?? throw Fault(node, $"The {name} has to be a map of keys and values; this is {node.Kind}.");
+        var map = node.Map ?? throw Fault(node, $"The {name} must be a map of keys and values; this is {node.Kind}.");
         var known = ProfileKeys.Known[name];
         foreach (var (key, _) in map.Where(m => !known.Contains(m.Key.Text!)))
         {
-            throw Fault(
-                key, $"The {name} has no key "
-                + $"\"{PathBytes.Shown(key.Text!)}\"{Nearest.HintOrEnd(key.Text!, known)}");
+            throw Fault(key, $"Unknown key \"{PathBytes.Shown(key.Text!)}\" in the {name}{Nearest.HintOrEnd(key.Text!, known)}");
         }
 
         values = map.ToDictionary(m => m.Key.Text!, m => m.Value, StringComparer.Ordinal);
@@ -52,7 +50,9 @@ internal sealed class ProfileFields
 
     public bool Has(string key) => values.ContainsKey(key);
 
-    public ProfileFault Missing(string what) => Fault(node, $"The {name} has no {what}.");
+    public ProfileFault Missing(string what) => Fault(node, $"Missing {what} in the {name}.");
+
+    public ProfileFault Fault(string what) => Fault(node, what);
 
     public ProfileFault Fault(string key, string what) => Fault(values[key], what);
 
@@ -122,19 +122,19 @@ internal sealed class ProfileFields
     {
         null => [],
         { List: { } list } => list,
-        var other => throw Fault(other, $"The value of \"{key}\" has to be a list; this is {other.Kind}."),
+        var other => throw Fault(other, $"The value of \"{key}\" must be a list; this is {other.Kind}."),
     };
 
     private IEnumerable<(string Key, ProfileNode Value)> Pairs(string key) => values.GetValueOrDefault(key) switch
     {
         null => [],
         { Map: { } map } => map.Select(m => (m.Key.Text!, m.Value)),
-        var other => throw Fault(other, $"The value of \"{key}\" has to be a map; this is {other.Kind}."),
+        var other => throw Fault(other, $"The value of \"{key}\" must be a map; this is {other.Kind}."),
     };
 
     private string TextOf(ProfileNode value, string key)
     {
-        var text = value.Text ?? throw Fault(value, $"The value of \"{key}\" has to be a text; this is {value.Kind}.");
+        var text = value.Text ?? throw Fault(value, $"The value of \"{key}\" must be a string; this is {value.Kind}.");
         return text.Length > 0 && !text.Any(char.IsControl) ? text
             : throw Fault(value, $"The value of \"{key}\" is empty or contains a control character.");
     }
@@ -171,7 +171,7 @@ internal sealed class ProfileFields
         var text = TextOf(value, key);
         return Uri.TryCreate(text, UriKind.Absolute, out var uri) && (uri.Scheme == Uri.UriSchemeHttp || uri.Scheme == Uri.UriSchemeHttps)
             ? uri
-            : throw Fault(value, $"\"{PathBytes.Shown(text)}\" is no http or https URL.");
+            : throw Fault(value, $"\"{PathBytes.Shown(text)}\" is not an http or https URL.");
     }
 
     private int NumberOf(ProfileNode value, string key, int least, int most) =>
@@ -183,7 +183,7 @@ internal sealed class ProfileFields
 
     private Version VersionOf(ProfileNode value, string key) =>
         System.Version.TryParse(TextOf(value, key), out var version) ? version
-        : throw Fault(value, $"\"{PathBytes.Shown(value.Text!)}\" is no version such as \"5.10\".");
+        : throw Fault(value, $"\"{PathBytes.Shown(value.Text!)}\" is not a version such as \"5.10\".");
 
     private ProfileFault Fault(ProfileNode at, string what) => new(what, source, Math.Max(1, at.Line), Math.Max(1, at.Column));
 }

@@ -11,7 +11,7 @@ namespace Mukta.Products;
 /// <param name="column">Column, from 1.</param>
 /// <param name="inner">The failure underneath.</param>
 public sealed class ProfileFault(string what, string source, int line, int column, Exception? inner = null)
-    : InputFault(what, source, line, column, "Put the line right; docs/profile.md lists every key. Nothing was touched.", inner);
+    : InputFault(what, source, line, column, "Correct that line. Nothing was changed.", inner);
 
 /// <summary>One value of a profile with its place: a text, a list or a map.</summary>
 internal sealed record ProfileNode(
@@ -90,9 +90,9 @@ internal sealed record ProfileNode(
         {
             var key = ReadNode(parser, source, depth + 1, ref count);
             if (key.Text is null)
-                throw new ProfileFault($"A key has to be a text; this is {key.Kind}.", source, key.Line, key.Column);
+                throw new ProfileFault($"A key must be a string; this is {key.Kind}.", source, key.Line, key.Column);
             if (map.Any(m => m.Key.Text == key.Text))
-                throw new ProfileFault($"The key \"{Disk.PathBytes.Shown(key.Text)}\" stands twice.", source, key.Line, key.Column);
+                throw new ProfileFault($"The key \"{Disk.PathBytes.Shown(key.Text)}\" appears twice.", source, key.Line, key.Column);
             map.Add((key, ReadNode(parser, source, depth + 1, ref count)));
         }
 

@@ -68,7 +68,7 @@ public static class ProfileReader
             Caches = [.. fields.EachFields("caches", "cache").Select(Cache)],
             Temporary = fields.Places("temporary"),
             UserData = fields.Places("user-data"),
-            Launch = [.. fields.EachFields("launch", "launch entry").Select(LaunchEntry)],
+            Shortcuts = [.. fields.EachFields("shortcuts", "shortcut").Select(Shortcut)],
             Runtime = fields.Fields("runtime", "runtime") is { } runtime ? Runtime(runtime) : new RuntimeNeeds(),
             Settings = fields.Places("settings"),
             Leftovers = fields.Places("leftovers"),
@@ -100,7 +100,7 @@ public static class ProfileReader
     private static ManifestPlace ManifestPlace(ProfileFields fields)
     {
         if (fields.Has("file") == fields.Has("url"))
-            throw fields.Missing("one of the keys \"file\" and \"url\", or has both");
+            throw fields.Fault("The manifest needs one of the keys \"file\" and \"url\".");
         return new ManifestPlace(fields.Text("file") ?? fields.Url("url")!.AbsoluteUri, fields.Texts("trust"), fields.Urls("mirrors"));
     }
 
@@ -124,7 +124,7 @@ public static class ProfileReader
             _ => CacheClearing.Never,
         };
 
-    private static LaunchExpectation LaunchEntry(ProfileFields fields) => new(
+    private static ShortcutExpectation Shortcut(ProfileFields fields) => new(
         fields.RequiredShortcut("entry"), fields.RequiredInside("program"), fields.Texts("arguments"), fields.TextPairs("environment"),
         fields.Path("folder"));
 
@@ -143,7 +143,7 @@ public static class ProfileReader
         var actions = SetupActions.Where(fields.Has)
             .ToDictionary(a => a, a => Action(fields.Fields(a, "setup action")!), StringComparer.Ordinal);
         if (actions.Count == 0)
-            throw fields.Missing("action: install, repair or remove");
+            throw fields.Fault("The setup needs an action: install, repair or remove.");
         var then = fields.Fields("then", "setup result");
         return new SetupProgram(fields.RequiredInside(
             "program"), actions, new SetupResult(then?.Names("active", "a unit") ?? [], then?.Insides("files") ?? []));

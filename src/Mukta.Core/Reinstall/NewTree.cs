@@ -34,7 +34,7 @@ internal sealed class NewTree(Reinstaller with, Operation operation, ReinstallTa
         using var donor = target.IsThere && !wish.IsFresh ? Folder.Open(target.Path) : null;
         var found = new Verifier(with.Tools.Time).Verify(target.Manifest, tree, new VerifyOptions { RememberProven = true }, cancel);
         var disk = FileSystemCapabilities.Of(tree.Path);
-        var repair = new RepairWish { Disk = disk, Refetch = wish.IsFresh ? f => !found.Proven.ContainsKey(f.Path) : null };
+        var repair = new RepairWish { Disk = disk, Renew = wish.IsFresh ? f => !found.Proven.ContainsKey(f.Path) : null };
         using var plan = PreparedRepair.Of(
             found, tree, repair,
             new PieceSearch
@@ -53,7 +53,7 @@ internal sealed class NewTree(Reinstaller with, Operation operation, ReinstallTa
             throw new MuktaException(
                 outcome.Code, $"The new install of {target.Profile.Title} cannot be built: {failure?.Reason ?? "it is not whole"}.",
                 PathBytes.Shown(failure?.Path ?? target.Path),
-                "The old install is where it was. Look at the source and at the room on the disk, then run the same command again.");
+                "The old install is where it was. Check the source and the free space on the disk, then run the same command again.");
         }
 
         if (tree.Look(KeptArea.OfInstall) is not null)

@@ -28,7 +28,7 @@ public static class ReinstallStep
     public const string UserDataBack = "user-data-back";
 
     /// <summary>Leftovers are held.</summary>
-    public const string LeftoversHeld = "leftovers-held";
+    public const string LeftoversSetAside = "leftovers-set-aside";
 
     /// <summary>The vendor's install has run.</summary>
     public const string SetUp = "set-up";
@@ -36,8 +36,8 @@ public static class ReinstallStep
     /// <summary>Services are as expected.</summary>
     public const string ServicesRestored = "services-restored";
 
-    /// <summary>Launch entries are as expected.</summary>
-    public const string LaunchRestored = "launch-restored";
+    /// <summary>Shortcuts are as expected.</summary>
+    public const string ShortcutRestored = "shortcut-restored";
 
     /// <summary>The new install was verified.</summary>
     public const string Verified = "verified";

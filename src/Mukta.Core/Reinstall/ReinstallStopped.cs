@@ -19,9 +19,9 @@ public sealed class ReinstallStopped : OperationStopped
             ReinstallState.Preparing => "State: preparing. The old install is in its place as it was.",
             ReinstallState.ServicesOff => "State: services off. The old install is in its place, the new one stands ready beside it.",
             ReinstallState.Removed =>
-            "State: removed. The vendor's remove has run or begun to; the new install stands ready, a copy of the old one is held.",
+            "State: removed. The vendor's uninstall has run or started; the new install stands ready, a copy of the old one is kept.",
             ReinstallState.RemovedAndWaits =>
-            "State: removed, waits for a restart. The new install stands ready, a copy of the old one is held.",
+            "State: removed, waits for a restart. The new install stands ready, a copy of the old one is kept.",
             ReinstallState.ChangedOver => "State: changed over. The new install is in its place and whole; not all that follows is done.",
             ReinstallState.WaitsForRestart => "State: waits for a restart. The new install is in its place.",
             _ => "State: finished.",

@@ -113,7 +113,7 @@ public sealed record ReinstallTarget
         };
         using var somewhere = Folder.Open(Nearest(Path));
         using var plan = PreparedRepair.Of(
-            nothing, somewhere, new RepairWish { Disk = disk, Refetch = around.Wish.IsFresh ? _ => true : null },
+            nothing, somewhere, new RepairWish { Disk = disk, Renew = around.Wish.IsFresh ? _ => true : null },
             new PieceSearch
             {
                 Donor = old is null || around.Wish.IsFresh ? null : (old, before!),

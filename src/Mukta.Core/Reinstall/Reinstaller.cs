@@ -108,14 +108,14 @@ public sealed class Reinstaller(Machine machine, OperationTools tools)
         if (!folder.MayChangeNamesIn(""))
         {
             throw new MuktaException(
-                ExitCode.Blocked, "The folder around the install may not be changed by you.", PathBytes.Shown(parent),
+                ExitCode.Blocked, "You may not change the folder around the install.", PathBytes.Shown(parent),
                 "Run the command as its owner, or as root.");
         }
 
         if (Mount.Table().Any(m => m.Point == target.Path))
         {
             throw new MuktaException(
-                ExitCode.Blocked, "The install is the top of a disk of its own, which cannot be put aside in one go.",
+                ExitCode.Blocked, "The install is a mount point, which cannot be set aside.",
                 PathBytes.Shown(target.Path), "Repair it instead with: mukta repair");
         }
     }
@@ -130,7 +130,7 @@ public sealed class Reinstaller(Machine machine, OperationTools tools)
         {
             Room.Prove(
                 disk.First().Place, disk.Sum(d => d.Bytes), disk.Sum(d => d.Names), "building the new install beside the old one",
-                "Make room on this disk (mukta held purge gives back what operations keep), or use mukta repair, which needs less.");
+                "Make room on this disk (mukta operations purge gives back what operations keep), or use mukta repair, which needs less.");
         }
     }
 }

@@ -1,7 +1,7 @@
 using System.Globalization;
 using Mukta.Disk;
-using Mukta.Host.Launching;
 using Mukta.Host.Services;
+using Mukta.Host.Shortcuts;
 using Mukta.Operations;
 using Mukta.Products;
 using Mukta.Setup;
@@ -61,10 +61,10 @@ internal sealed class TargetRun
         await StepAsync(Removed, RemoveAsync, cancel).ConfigureAwait(false);
         Step(ChangedOver, ChangeOver, cancel);
         Step(UserDataBack, BringUserDataBack, cancel);
-        Step(LeftoversHeld, HoldLeftovers, cancel);
+        Step(LeftoversSetAside, HoldLeftovers, cancel);
         await StepAsync(SetUp, SetUpAsync, cancel).ConfigureAwait(false);
         await StepAsync(ServicesRestored, RestoreServicesAsync, cancel).ConfigureAwait(false);
-        Step(LaunchRestored, RestoreLaunch, cancel);
+        Step(ShortcutRestored, RestoreShortcuts, cancel);
         Doing("verifying");
         using var install = Folder.Open(Target.Path);
         var after = new Verifier(with.Tools.Time)
@@ -135,7 +135,7 @@ internal sealed class TargetRun
         {
             Doing("switching services off");
             var states = await with.Tools.Services.StatesAsync([.. Profile.Services.Select(s => s.Unit)], cancel).ConfigureAwait(false);
-            foreach (var step in ServicePlan.For(ServiceWish.Off, Profile.Services, states).Steps)
+            foreach (var step in ServicePlan.For(ServiceWish.Stop, Profile.Services, states).Steps)
             {
                 ServiceRecord.NoteOnce(operation, states.First(s => s.Unit == step.Unit));
                 await with.Tools.Services.DoAsync(step.Act, step.Unit, cancel).ConfigureAwait(false);
@@ -250,12 +250,12 @@ internal sealed class TargetRun
             throw failure;
     }
 
-    private void RestoreLaunch(CancellationToken cancel)
+    private void RestoreShortcuts(CancellationToken cancel)
     {
-        foreach (var change in LaunchRestorer.Plan(new LaunchLook(with.Machine).At(Profile, Target.Path), Profile.Title))
+        foreach (var change in ShortcutRestorer.Plan(new ShortcutLook(with.Machine).At(Profile, Target.Path), Profile.Title))
         {
             cancel.ThrowIfCancellationRequested();
-            if (LaunchRestorer.Do(operation, change).Failure is { } failure)
+            if (ShortcutRestorer.Do(operation, change).Failure is { } failure)
                 throw failure;
         }
     }

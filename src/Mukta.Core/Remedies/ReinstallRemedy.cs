@@ -89,7 +89,7 @@ public sealed class ReinstallRemedy(RemedyTarget target, ReinstallRequest reques
             throw new MuktaException(
                 ExitCode.BadInput, $"A {Name} of another install of {target.Profile.Title} was begun and has not ended.",
                 string.Join('\n', chosen.Select(c => PathBytes.Shown(c.Path))),
-                $"Go on with that one, or go back with: mukta undo {interrupted.Header.Operation}");
+                $"Continue that one, or undo it with: mukta undo {interrupted.Header.Operation}");
         }
 
         if (interrupted is not null && chosen.FirstOrDefault(c => ReinstallStep.IsTakenMeanwhile(Machine.Root, interrupted, c.Path)) is

@@ -1,7 +1,7 @@
 using Mukta.Disk;
 using Mukta.Host;
-using Mukta.Host.Launching;
 using Mukta.Host.Services;
+using Mukta.Host.Shortcuts;
 using Mukta.Operations;
 using Mukta.Setup;
 using Mukta.State;
@@ -69,8 +69,8 @@ public sealed class RemoveRemedy(RemedyTarget target, OperationTools tools)
                 left.Size.Files));
         }
 
-        foreach (var entry in found.OfType<string>().SelectMany(i => new LaunchLook(machine).At(profile, i)).Where(e => Path.Exists(e.Path))
-            .DistinctBy(e => e.Path))
+        foreach (var entry in found.OfType<string>().SelectMany(i => new ShortcutLook(machine).At(profile, i))
+            .Where(e => Path.Exists(e.Path)).DistinctBy(e => e.Path))
             steps.Add(new RemedyStep(RemedyAct.SetAside, entry.Path, "a shortcut", new FileInfo(entry.Path).Length, 1));
         foreach (var data in found.SelectMany(i => places.Data(profile, i, cancel)).DistinctBy(d => d.Path)
             .Where(d => !found.Any(i => i is not null && d.Path.StartsWith(i + "/", StringComparison.Ordinal))))

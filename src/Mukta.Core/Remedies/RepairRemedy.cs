@@ -49,7 +49,7 @@ public sealed class RepairRemedy(InstallTarget target, SourceList sources, Opera
         var wish = new RepairWish
         {
             HoldStrays = SetsStraysAside,
-            Refetch = Renewed.Among(target.Manifest, target.Components, target.ManifestFile!.Path),
+            Renew = Renewed.Among(target.Manifest, target.Components, target.ManifestFile!.Path),
             Older = Previous is { } previous ? previous.Value : InstalledRelease.Before(install, target.Manifest),
             Disk = FileSystemCapabilities.Of(target.Path),
         };

@@ -1,5 +1,5 @@
 using Mukta.Host;
-using Mukta.Host.Launching;
+using Mukta.Host.Shortcuts;
 using Mukta.Operations;
 
 namespace Mukta.Remedies;
@@ -7,7 +7,7 @@ namespace Mukta.Remedies;
 /// <summary>The changes to shortcuts.</summary>
 /// <param name="Entries">The shortcuts as they are.</param>
 /// <param name="Changes">What is changed of them.</param>
-public sealed record ShortcutsPlan(IReadOnlyList<LaunchEntry> Entries, IReadOnlyList<LaunchChange> Changes) : IOperationPlan
+public sealed record ShortcutsPlan(IReadOnlyList<Shortcut> Entries, IReadOnlyList<ShortcutChange> Changes) : IOperationPlan
 {
     /// <inheritdoc/>
     public bool IsEmpty => Changes.Count == 0;
@@ -17,13 +17,13 @@ public sealed record ShortcutsPlan(IReadOnlyList<LaunchEntry> Entries, IReadOnly
 /// <param name="Operation">The operation.</param>
 /// <param name="Changed">Each change.</param>
 /// <param name="After">The shortcuts as they are now.</param>
-public sealed record ShortcutsOutcome(string? Operation, IReadOnlyList<ChangedEntry> Changed, IReadOnlyList<LaunchEntry> After)
+public sealed record ShortcutsOutcome(string? Operation, IReadOnlyList<ChangedEntry> Changed, IReadOnlyList<Shortcut> After)
     : IOperationOutcome
 {
     /// <inheritdoc/>
     public ExitCode Code =>
-        Changed.Any(c => c.Failure is not null) || LaunchFindings.Of(After).Any(f => f.Remedy == Host.Checks.Remedy.RestoreLaunch)
-        ? ExitCode.Blocked : LaunchFindings.Of(After).Any() ? ExitCode.Problems : ExitCode.Done;
+        Changed.Any(c => c.Failure is not null) || ShortcutFindings.Of(After).Any(f => f.Remedy == Host.Checks.Remedy.RestoreShortcuts)
+        ? ExitCode.Blocked : ShortcutFindings.Of(After).Any() ? ExitCode.Problems : ExitCode.Done;
 }
 
 /// <summary>Brings shortcuts to what the profile asks for; what the user added stays.</summary>
@@ -33,7 +33,7 @@ public sealed class RestoreShortcutsRemedy(RemedyTarget target, OperationTools t
     : OperationRemedy<ShortcutsPlan, ShortcutsOutcome>(target.Machine, target.Profile.Product, tools)
 {
     /// <inheritdoc/>
-    public override string Name => "launch";
+    public override string Name => "shortcuts";
 
     /// <inheritdoc/>
     protected override string RequestOf(ShortcutsPlan plan) => "restore";
@@ -42,7 +42,7 @@ public sealed class RestoreShortcutsRemedy(RemedyTarget target, OperationTools t
     public override Task<ShortcutsPlan> PlanAsync(CancellationToken cancel)
     {
         var entries = Look();
-        return Task.FromResult(new ShortcutsPlan(entries, LaunchRestorer.Plan(entries, target.Profile.Title)));
+        return Task.FromResult(new ShortcutsPlan(entries, ShortcutRestorer.Plan(entries, target.Profile.Title)));
     }
 
     /// <inheritdoc/>
@@ -51,9 +51,9 @@ public sealed class RestoreShortcutsRemedy(RemedyTarget target, OperationTools t
     /// <inheritdoc/>
     protected override Task<ShortcutsOutcome> DoAsync(Operation operation, InstallLocks locks, ShortcutsPlan plan, CancellationToken cancel)
     {
-        IReadOnlyList<ChangedEntry> changed = [.. plan.Changes.Select(c => LaunchRestorer.Do(operation, c))];
+        IReadOnlyList<ChangedEntry> changed = [.. plan.Changes.Select(c => ShortcutRestorer.Do(operation, c))];
         return Task.FromResult(new ShortcutsOutcome(operation.Header.Operation, changed, Look()));
     }
 
-    private IReadOnlyList<LaunchEntry> Look() => new LaunchLook(Machine).At(target.Profile, target.Installs[0]);
+    private IReadOnlyList<Shortcut> Look() => new ShortcutLook(Machine).At(target.Profile, target.Installs[0]);
 }

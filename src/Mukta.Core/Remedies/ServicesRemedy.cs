@@ -62,7 +62,7 @@ public sealed class ServicesRemedy(RemedyTarget target, ServiceWish wish, Operat
     {
         var done = await Restorer.DoAsync(operation, plan.Plan, target.Profile.Services, DoingStep, cancel).ConfigureAwait(false);
         var isGood = done.Failure is null
-            && (wish == ServiceWish.Off ? done.After.All(s => s.Active != "active")
+            && (wish == ServiceWish.Stop ? done.After.All(s => s.Active != "active")
             : target.Profile.Services.Zip(done.After).All(s => s.Second.IsAsExpected(s.First)));
         return new ServicesOutcome(operation.Header.Operation, done, isGood ? ExitCode.Done : ExitCode.Problems);
     }

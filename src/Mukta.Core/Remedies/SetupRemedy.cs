@@ -55,7 +55,7 @@ public sealed class SetupRemedy(RemedyTarget target, string action, OperationToo
         {
             throw new MuktaException(
                 ExitCode.BadInput, $"The profile of {profile.Title} describes no setup program.", target.Loaded.File,
-                $"Add the key setup, or make it anew with: mukta reinstall {profile.Product}");
+                $"Add the key setup, or replace it with: mukta reinstall {profile.Product}");
         }
 
         if (!setup.Actions.TryGetValue(action, out var how))

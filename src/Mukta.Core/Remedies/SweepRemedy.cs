@@ -39,7 +39,7 @@ public sealed class SweepRemedy(
     : OperationRemedy<SweepPlan, RemedyOutcome>(machine, products.Count == 1 ? products[0].Profile.Product : null, tools)
 {
     /// <inheritdoc/>
-    public override string Name => "locate";
+    public override string Name => "installs";
 
     /// <inheritdoc/>
     protected override string RequestOf(SweepPlan plan) => "set older releases aside";
@@ -52,7 +52,7 @@ public sealed class SweepRemedy(
     /// <inheritdoc/>
     protected override IEnumerable<TouchedPlaces> Touched(SweepPlan plan) => plan.Going.Select(r => new TouchedPlaces(
         new RunningGuard(
-        Machine, [], $"End it, then run the same command again. To see it: mukta stop {PathBytes.Shown(r.Path)} --dry-run"), [r.Path], []));
+        Machine, [], $"Stop it, then run the same command again. To see it: mukta stop {PathBytes.Shown(r.Path)} -n"), [r.Path], []));
 
     /// <inheritdoc/>
     protected override Task<RemedyOutcome> DoAsync(Operation operation, InstallLocks locks, SweepPlan plan, CancellationToken cancel)

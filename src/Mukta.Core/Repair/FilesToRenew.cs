@@ -30,7 +30,7 @@ public sealed record FilesToRenew(IReadOnlyList<string> Components, IReadOnlyLis
             throw new MuktaException(
                 ExitCode.BadInput, $"No file belongs to a component \"{PathBytes.Shown(unknown)}\".", where,
                 known.Count > 0 ? $"Name one of: {string.Join(", ", known)}."
-                : "Neither manifest nor profile has components; name files with --refetch-files.");
+                : "Neither manifest nor profile has components; name files with --renew-files.");
         }
 
         return Globs.FirstOrDefault(g => !manifest.Files.Any(f => PathGlob.Fits(g, f.Path))) is { } idle

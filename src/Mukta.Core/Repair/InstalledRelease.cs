@@ -12,6 +12,11 @@ public static class InstalledRelease
 {
     private const string File = ManifestPath.OwnFolder + "/installed.meta4";
 
+    /// <summary>The manifest that the last repair left in an install; null if there is none.</summary>
+    /// <param name="install">The install's folder.</param>
+    public static LazyManifest? ManifestIn(string install) =>
+        Path.Join(install, File) is var path && System.IO.File.Exists(path) ? new LazyManifest(path) : null;
+
     /// <summary>The manifest of the release that was here before this one; null where it is the same, or not known.</summary>
     public static Manifest? Before(Folder install, Manifest manifest)
     {

@@ -70,7 +70,7 @@ public sealed class LocalPieces : IDisposable
             local.budget = Math.Max(AlwaysWorthReading, WorthReading * plan.BytesToFetch);
             local.TakeProven(found, install);
             local.ScanStrays(found, install);
-            local.ScanHeld(install);
+            local.ScanKept(install);
             local.ScanOthers(plan, places);
             return local;
         }
@@ -177,7 +177,7 @@ public sealed class LocalPieces : IDisposable
             Scan(install, inTheWay.Path, inTheWay.BytesInside, isNamed: false);
     }
 
-    private void ScanHeld(Folder install)
+    private void ScanKept(Folder install)
     {
         foreach (var path in OperationRecord.In(install, KeptArea.OfInstall).Reverse().SelectMany(r => r.KeptFiles())
             .TakeWhile(_ => missing > 0))

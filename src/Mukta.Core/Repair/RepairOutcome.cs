@@ -20,7 +20,7 @@ public sealed record RepairOutcome : IOperationOutcome
     public string? Operation { get; init; }
 
     /// <summary>Where the replaced and removed files are kept, relative to the install; null where none are.</summary>
-    public string? HeldAt { get; init; }
+    public string? KeptAt { get; init; }
 
     /// <summary>Steps that were done.</summary>
     public int StepsDone { get; init; }

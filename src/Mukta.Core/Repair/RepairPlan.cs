@@ -48,16 +48,16 @@ public sealed record RepairPlan
     }
 
     /// <summary>Bytes of rebuilt files that are taken from what is here.</summary>
-    public long BytesKept => Puts.Sum(p => p.BytesKept);
+    public long BytesReused => Puts.Sum(p => p.BytesReused);
 
     /// <summary>Extra bytes on the install's disk at the most.</summary>
     public long ExtraSpace => Puts.Sum(p => p.ExtraSpace);
 
-    /// <summary>Files and folders that are made on the way: new files, and their folders in the held area.</summary>
+    /// <summary>Files and folders that are made on the way: new files, and their folders among the kept files.</summary>
     public long NamesMade => (Steps.Count * 3L) + 8;
 
-    /// <summary>Bytes that end in the held area.</summary>
-    public long BytesHeld => Puts.Sum(p => p.BytesHeld) + Steps.OfType<HoldAway>().Sum(h => h.Bytes);
+    /// <summary>Bytes that end in the kept files.</summary>
+    public long BytesKept => Puts.Sum(p => p.BytesKept) + Steps.OfType<HoldAway>().Sum(h => h.Bytes);
 
     /// <summary>The steps that make files.</summary>
     public IEnumerable<PutFile> Puts => Steps.OfType<PutFile>();
@@ -79,16 +79,16 @@ public sealed record RepairPlan
                 steps.AddRange(StepsFor(finding, found.ModesCompared, wish));
         }
 
-        if (wish.Refetch is { } refetch)
-            Refetch(steps, found, refetch);
+        if (wish.Renew is { } renew)
+            Renew(steps, found, renew);
 
         return new RepairPlan { Steps = [.. steps.OrderBy(Order)], LeftOpen = open, Older = wish.Older };
     }
 
     /// <summary>Files that are there are held and fetched whole; what was to be done about them otherwise is not.</summary>
-    private static void Refetch(List<RepairStep> steps, VerifyResult found, Func<ManifestFile, bool> refetch)
+    private static void Renew(List<RepairStep> steps, VerifyResult found, Func<ManifestFile, bool> renew)
     {
-        foreach (var file in found.Manifest.Files.Where(refetch))
+        foreach (var file in found.Manifest.Files.Where(renew))
         {
             var old = steps.OfType<PutFile>().FirstOrDefault(p => p.Path == file.Path)?.Replaces
                 ?? (found.Proven.TryGetValue(file.Path, out var proven) ? proven : (Node?)null);

@@ -55,8 +55,8 @@ public sealed record PutFile(
     /// <summary>Extra bytes on the install's disk at the most.</summary>
     public long ExtraSpace => Way switch { PutWay.Patch => 2 * BytesNeeded, PutWay.Share => BytesNeeded, _ => File.Size };
 
-    /// <summary>Bytes that end in the held area.</summary>
-    public long BytesHeld => Replaces is not { } old ? 0 : Way == PutWay.Patch ? BytesNeeded : old.Size;
+    /// <summary>Bytes that end in the kept files.</summary>
+    public long BytesKept => Replaces is not { } old ? 0 : Way == PutWay.Patch ? BytesNeeded : old.Size;
 
     /// <summary>Bytes of the needed pieces that were found elsewhere on this machine.</summary>
     public long BytesElsewhere { get; init; }
@@ -68,10 +68,10 @@ public sealed record PutFile(
     public long BytesToFetch => BytesNeeded - BytesElsewhere;
 
     /// <summary>Bytes of the file that are here and good.</summary>
-    public long BytesKept => File.Size - BytesNeeded;
+    public long BytesReused => File.Size - BytesNeeded;
 }
 
-/// <summary>Moves something into the held area.</summary>
+/// <summary>Moves something to the kept files.</summary>
 /// <param name="Path">What is moved.</param>
 /// <param name="Kind">What it is.</param>
 /// <param name="Files">How many files that are.</param>

@@ -10,7 +10,7 @@ public sealed record RepairWish
     public bool HoldStrays { get; init; }
 
     /// <summary>Files to hold whatever their state, and to bring back fresh; none where this is null.</summary>
-    public Func<ManifestFile, bool>? Refetch { get; init; }
+    public Func<ManifestFile, bool>? Renew { get; init; }
 
     /// <summary>
     /// The release that was here before: what only it lists is no stray but a leftover, and is held. Null where it is the same, or not

@@ -94,7 +94,7 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
         {
             Plan = plan,
             Operation = operation,
-            HeldAt = area.KeepsSomething ? area.Path : null,
+            KeptAt = area.KeepsSomething ? area.Path : null,
             StepsDone = runner.StepsDone,
             Sources = fetcher.Tallies,
             BytesElsewhere = local?.Taken ?? 0,
@@ -148,14 +148,14 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
         if (sources.Count == 0)
         {
             throw new MuktaException(
-                ExitCode.NoSource, "Nobody says where good bytes can be had: no source is named, and the manifest lists no mirror.",
+                ExitCode.NoSource, "No source to download from: none is given, and the manifest lists no mirror.",
                 PathBytes.Shown(first.Path), "Name a mirror or a folder with --from.");
         }
 
         if (sources.All(s => s is LeftOutSource))
         {
             throw new MuktaException(
-                ExitCode.NoSource, "The mirrors are on the network, and --offline leaves the network out, so nothing was touched.",
+                ExitCode.NoSource, "The mirrors are on the network, and --offline leaves the network out, so nothing was changed.",
                 string.Join("\n", sources.Select(s => PathBytes.Shown(s.Name))),
                 "Name a folder that holds the release's files with --from, or leave --offline out.");
         }
@@ -175,7 +175,7 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
         }
 
         throw new MuktaException(
-            ExitCode.NoSource, "No source can deliver, so nothing was touched.", string.Join("\n  ", reasons),
+            ExitCode.NoSource, "No source can deliver, so nothing was changed.", string.Join("\n  ", reasons),
             "Check the network and the address, or name another mirror or a folder with --from.");
     }
 }

@@ -78,7 +78,7 @@ internal sealed class ProvenProgram : IDisposable
         program?.Dispose();
         throw new MuktaException(
             ExitCode.NotTrusted, "The setup program is not the published one, so it is not run.", shown,
-            $"Bring it back first with: mukta repair {manifest.Product ?? "PRODUCT"}");
+            $"Restore it first with: mukta repair {manifest.Product ?? "PRODUCT"}");
     }
 
     /// <summary>Refuses one that has changed, or has another in its place, since it was opened.</summary>

@@ -10,7 +10,7 @@ public static class SetupFailure
     public static MuktaException Of(SetupOutcome outcome, Profile profile, string action)
     {
         var program = profile.Setup!.Program;
-        var where = string.Join('\n', outcome.LastLines.TakeLast(5).Select(l => $"it said: {l}").Prepend(program));
+        var where = string.Join('\n', outcome.LastLines.TakeLast(5).Select(l => $"output: {l}").Prepend(program));
         return outcome.End switch
         {
             SetupEnd.NeedsRestart => NeedsRestart(profile),
@@ -21,11 +21,11 @@ public static class SetupFailure
                 "Restart the machine and try again; the profile's key minutes gives it more time."),
             SetupEnd.NotTrue => new MuktaException(
                 ExitCode.Problems, $"The setup program of {profile.Title} says done, but: {string.Join("; ", outcome.NotTrue)}.", where,
-                "Look at the service with: systemctl status, at the files with: mukta verify"),
+                "Check the service with systemctl status, and the files with mukta verify"),
             _ => new MuktaException(
                 ExitCode.Problems, string.Create(
                 CultureInfo.InvariantCulture, $"The setup program of {profile.Title} failed with exit code {outcome.ExitCode}."), where,
-                "What it said may tell why. mukta check looks at what it needs from the machine."),
+                "Its output may tell why. mukta check shows what it needs from the machine."),
         };
     }
 

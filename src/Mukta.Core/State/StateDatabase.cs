@@ -187,11 +187,11 @@ public sealed class StateDatabase : IDisposable
         c.ExecuteScalar(), System.Globalization.CultureInfo.InvariantCulture)) is var version
         && version <= Steps.Length ? version
         : throw new MuktaException(
-            ExitCode.BadInput, "A newer version of mukta has made this state database.", connection.DataSource,
-            "Use that version, or move the file away: all in it can be found again with mukta locate --record.");
+            ExitCode.BadInput, "This state database was made by a newer mukta.", connection.DataSource,
+            "Use that version, or move the file away; its contents can be rebuilt with mukta installs add.");
 
     private static MuktaException Failure(string path, Exception e) => new(
         ExitCode.Blocked, $"The state database cannot be used: {e.Message.TrimEnd('.')}.", path,
-        "Look at the file and its folder with ls -la. If it is damaged, move it away: all in it can be found again with mukta locate "
-        + "--record.", e);
+        "Check the file and its folder with ls -la. If it is damaged, move it away; its contents can be rebuilt with mukta installs "
+        + "add.", e);
 }

@@ -62,7 +62,7 @@ internal sealed class UserDataArchive(Folder root)
                     continue;
                 root.RemoveFile(path);
                 throw new MuktaException(
-                    ExitCode.Blocked, "This file of the user's changes while it is copied, so nothing was touched.", Shown(restless),
+                    ExitCode.Blocked, "This file of the user's changes while it is copied, so nothing was changed.", Shown(restless),
                     "Close what writes to it, then run the same command again.");
             }
         }
@@ -158,7 +158,7 @@ internal sealed class UserDataArchive(Folder root)
 
     private MuktaException Damaged(string path, Exception? inner = null) => new(
         ExitCode.Blocked, "The copy of the user's files does not read back as it was written.", Shown(path),
-        "Look at the system's log for disk errors, and test the machine's memory.", inner);
+        "Check the system's log for disk errors, and test the machine's memory.", inner);
 
     private string Shown(string path) => PathBytes.Shown(Path.Join(root.Path, path));
 

@@ -91,7 +91,7 @@ public sealed class UserPlaces(Machine machine, ProfileCatalog catalog)
     /// <summary>Everything that a product's profile names on this machine, there or not.</summary>
     private IEnumerable<string> Uses(Profile profile) =>
         profile.UserData.Concat(profile.Leftovers).Concat(profile.Temporary).Concat(profile.Installs.Places)
-        .Concat(profile.Caches.SelectMany(c => c.Places)).Concat(profile.Launch.Select(l => l.Entry))
+        .Concat(profile.Caches.SelectMany(c => c.Places)).Concat(profile.Shortcuts.Select(l => l.Entry))
             .Where(p => p.Variable != "install")
             .SelectMany(p => Real(p, null).Concat(machine.Folders.PathOf(p) is { } fixedPath ? [RealOf(fixedPath)] : []));
 

@@ -12,7 +12,7 @@ public sealed record CopyKept(
     [property: JsonConverter(typeof(PathText))] string Path, [property: JsonConverter(typeof(PathText))] string Staged) : Change
 {
     /// <inheritdoc/>
-    protected override string? PhraseOfUndo => "put back the copy";
+    protected override string? PhraseOfUndo => "restore a copy";
 
     /// <inheritdoc/>
     protected override string About => Path;

@@ -11,7 +11,7 @@ public abstract partial record Change;
 public sealed record FolderMade([property: JsonConverter(typeof(PathText))] string Path) : Change
 {
     /// <inheritdoc/>
-    protected override string? PhraseOfUndo => "remove the folder that was made";
+    protected override string? PhraseOfUndo => "remove a folder that was made";
 
     /// <inheritdoc/>
     protected override string About => Path;

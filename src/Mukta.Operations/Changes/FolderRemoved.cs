@@ -16,7 +16,7 @@ public sealed record FolderRemoved(
     [property: JsonConverter(typeof(PathText))] string Path, string Mode, uint User, uint Group, long ModifiedNs) : Change
 {
     /// <inheritdoc/>
-    protected override string? PhraseOfUndo => "make the removed folder again";
+    protected override string? PhraseOfUndo => "restore a removed folder";
 
     /// <inheritdoc/>
     protected override string About => Path;

@@ -12,7 +12,7 @@ public abstract partial record Change;
 public sealed record ModeSet([property: JsonConverter(typeof(PathText))] string Path, string Mode, string To) : Change
 {
     /// <inheritdoc/>
-    protected override string? PhraseOfUndo => "set the old permissions";
+    protected override string? PhraseOfUndo => "restore permissions";
 
     /// <inheritdoc/>
     protected override string About => Path;

@@ -18,7 +18,7 @@ public sealed record Patched(
     [property: JsonConverter(typeof(PathText))] string Staged, long StagedOffset, long ModifiedNs) : Change
 {
     /// <inheritdoc/>
-    protected override string? PhraseOfUndo => "write back the old bytes";
+    protected override string? PhraseOfUndo => "restore overwritten bytes";
 
     /// <inheritdoc/>
     protected override string About => Path;

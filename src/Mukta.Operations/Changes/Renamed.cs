@@ -13,7 +13,7 @@ public sealed record Renamed(
     [property: JsonConverter(typeof(PathText))] string Path, [property: JsonConverter(typeof(PathText))] string From) : Change
 {
     /// <inheritdoc/>
-    protected override string? PhraseOfUndo => "give back the old name";
+    protected override string? PhraseOfUndo => "restore a name";
 
     /// <inheritdoc/>
     protected override string About => Path;

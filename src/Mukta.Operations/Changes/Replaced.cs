@@ -16,7 +16,7 @@ public sealed record Replaced(
     [property: JsonConverter(typeof(PathText))] string Path, [property: JsonConverter(typeof(PathText))] string Staged) : Change
 {
     /// <inheritdoc/>
-    protected override string? PhraseOfUndo => "put back the old file";
+    protected override string? PhraseOfUndo => "restore a file";
 
     /// <inheritdoc/>
     protected override string About => Path;

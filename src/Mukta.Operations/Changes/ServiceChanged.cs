@@ -12,7 +12,7 @@ public abstract partial record Change;
 public sealed record ServiceChanged(string Unit, string Startup, string Active) : Change
 {
     /// <inheritdoc/>
-    protected override string? PhraseOfUndo => "restore the service";
+    protected override string? PhraseOfUndo => "restore a service";
 
     /// <inheritdoc/>
     protected override string About => Unit;

@@ -10,7 +10,7 @@ public abstract partial record Change;
 public sealed record SetAside([property: JsonConverter(typeof(PathText))] string Path) : Change
 {
     /// <inheritdoc/>
-    protected override string? PhraseOfUndo => "put back what was set aside";
+    protected override string? PhraseOfUndo => "restore what was set aside";
 
     /// <inheritdoc/>
     protected override string About => Path;

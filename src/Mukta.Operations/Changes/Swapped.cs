@@ -15,7 +15,7 @@ public sealed record Swapped(
     : Change
 {
     /// <inheritdoc/>
-    protected override string? PhraseOfUndo => "put back the old folder";
+    protected override string? PhraseOfUndo => "restore a folder";
 
     /// <inheritdoc/>
     protected override string About => Path;

@@ -10,13 +10,13 @@ internal static class BreakCommand
         var folder = new Argument<DirectoryInfo>("DIR") { Description = "A folder that 'scenario' has filled." };
         var around = new Option<bool>("--around")
         {
-            Description = "Break what lies around the files instead: a service, a cache, a launch entry, a library.",
+            Description = "Break what lies around the files instead: a service, a cache, a shortcut, a library.",
         };
         var modules = new Option<bool>("--modules")
         {
             Description = "Break one piece of the anti-cheat module and one of the launcher instead.",
         };
-        var command = new Command("break", "Break the install of Gannet Post in several honest ways.") { folder, around, modules };
+        var command = new Command("break", "Break the install of Gannet Post in several ways.") { folder, around, modules };
         command.SetAction(parsed =>
         {
             var root = parsed.GetRequiredValue(folder).FullName;

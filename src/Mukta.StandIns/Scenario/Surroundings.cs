@@ -2,10 +2,10 @@ using System.Text;
 
 namespace Mukta.StandIns;
 
-/// <summary>What lies around the made-up products in the demo's home: launch entries, caches, saves, the vendor's outage page.</summary>
+/// <summary>What lies around the made-up products in the demo's home: shortcuts, caches, saves, the vendor's outage page.</summary>
 internal static class Surroundings
 {
-    private const string LaunchEntries = ".local/share/applications";
+    private const string Shortcuts = ".local/share/applications";
 
     private const string Outage = """
         {
@@ -23,9 +23,9 @@ internal static class Surroundings
     /// <summary>Everything as it should be, with the small trouble that the vendor admits.</summary>
     public static void Make(string root)
     {
-        Write(root, $"{LaunchEntries}/gannet-post.desktop",
+        Write(root, $"{Shortcuts}/gannet-post.desktop",
             Entry(root, "Gannet Post", "games/gannet-post/bin/gannet-post --mail --window", "games/gannet-post"));
-        Write(root, $"{LaunchEntries}/pierhead.desktop", Entry(root, "Pierhead", "launcher/pierhead/bin/pierhead --tray", null));
+        Write(root, $"{Shortcuts}/pierhead.desktop", Entry(root, "Pierhead", "launcher/pierhead/bin/pierhead --tray", null));
         Write(root, ".cache/pierhead/pages-7/news.html", "<p>The ferry is on time.</p>\n");
         Write(root, ".cache/pierhead/pages-7/pictures/ferry.txt", new string('~', 40_000));
         Write(root, ".cache/pierhead/session/token", "not a real token\n");
@@ -47,7 +47,7 @@ internal static class Surroundings
         Directory.Delete(Path.Join(root, ".cache/pierhead/pages-7"), recursive: true);
         Write(root, ".cache/pierhead/pages-7", "");
         Write(root, ".cache/gannet-post/partial-17", new string('.', 300_000));
-        Write(root, $"{LaunchEntries}/gannet-post.desktop",
+        Write(root, $"{Shortcuts}/gannet-post.desktop",
             Entry(root, "Gannet Post", "games/gannet-post-1.3/bin/gannet-post --window", "games/gannet-post"));
         var wind = Products.All[0].Files.Single(f => f.Path == "lib/libwind.so");
         var content = new byte[wind.Size];

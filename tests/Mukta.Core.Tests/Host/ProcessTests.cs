@@ -71,12 +71,12 @@ public class ProcessTests
         Directory.CreateDirectory(scratch.At("proc/300"));
         scratch.Write("proc/400/stat", $"400 (zombie) Z {fields} 500 0");
         var found = new ProcessTable(scratch.At("proc")).Using(["/games/pier"], []).Running.ShouldHaveSingleItem();
-        (found.Pid, found.Name, found.Owner, found.Reasons[0]).ShouldBe((100, "a) name", 1000u, "its program is bin/game"));
+        (found.Pid, found.Name, found.Owner, found.Reasons[0]).ShouldBe((100, "a) name", 1000u, "runs bin/game"));
         found.Since.ShouldBe(DateTimeOffset.FromUnixTimeSeconds(1790000005));
         new ProcessTable(scratch.At("proc")).Using(["/games/pi"], [])
             .Running.ShouldBeEmpty("a name that only begins alike is another folder");
         new ProcessTable(scratch.At("proc")).Using(["/elsewhere"], ["game"]).Running.ShouldHaveSingleItem()
-            .Reasons.ShouldBe(["the profile names game"]);
+            .Reasons.ShouldBe(["named in the profile as game"]);
     }
 
     [Fact]

@@ -1,10 +1,10 @@
 using Mukta.Disk;
 using Mukta.Host;
 using Mukta.Host.Access;
-using Mukta.Host.Launching;
 using Mukta.Host.Outages;
 using Mukta.Host.Runtime;
 using Mukta.Host.Services;
+using Mukta.Host.Shortcuts;
 using Mukta.Manifests;
 using Mukta.Operations;
 using Mukta.Products;

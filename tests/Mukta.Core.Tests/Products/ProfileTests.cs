@@ -29,7 +29,7 @@ public class ProfileTests
             caches: [{name: pages, places: ["${cache}/pier/pages-*"], holds: pages, clear: no}]
             temporary: ["${cache}/pier/part-*"]
             user-data: ["${install}/saves"]
-            launch: [{entry: "${data}/applications/pier.desktop", program: bin/pier, arguments: [-x], environment: {A: b}, folder: "${install}"}]
+            shortcuts: [{entry: "${data}/applications/pier.desktop", program: bin/pier, arguments: [-x], environment: {A: b}, folder: "${install}"}]
             runtime: {programs: [bin/pier], kernel: "5.10", libc: "2.31", drivers: {gpu: "1.2"}, layer: /opt/layer/pier, packages: {libwind.so.1: libwind1}}
             leftovers: ["${config}/pier"]
             setup: {program: bin/setup, repair: {arguments: [--repair], minutes: 5, done: [0, 3], restart: [10]}, then: {active: [tide.service], files: [bin/pier]}}
@@ -41,20 +41,20 @@ public class ProfileTests
         profile.Manifest!.Location.ShouldBe("https://mirror.example/pier.meta4");
         profile.Services.ShouldHaveSingleItem().State.ShouldBe("inactive");
         profile.Caches.ShouldHaveSingleItem().Clearing.ShouldBe(CacheClearing.Never);
-        profile.Launch.ShouldHaveSingleItem().Environment["A"].ShouldBe("b");
+        profile.Shortcuts.ShouldHaveSingleItem().Environment["A"].ShouldBe("b");
         profile.Runtime.Drivers["gpu"].ShouldBe(new Version(1, 2));
         profile.Setup!.Actions["repair"].Restart.ShouldBe([10]);
         profile.Outage!.Host.ShouldBe("status.example");
     }
 
     [Theory]
-    [InlineData("procesess: [x]", 7, 1, "no key \"procesess\"; did you mean \"processes\"?")]
-    [InlineData("xyzzy: 1", 7, 1, "no key \"xyzzy\".")]
-    [InlineData("title: Again", 7, 1, "stands twice")]
-    [InlineData("needs: pierhead", 7, 8, "has to be a list; this is a text")]
+    [InlineData("procesess: [x]", 7, 1, "Unknown key \"procesess\" in the profile; did you mean \"processes\"?")]
+    [InlineData("xyzzy: 1", 7, 1, "Unknown key \"xyzzy\" in the profile.")]
+    [InlineData("title: Again", 7, 1, "appears twice")]
+    [InlineData("needs: pierhead", 7, 8, "must be a list; this is a text")]
     [InlineData("needs: [pier]", 7, 8, "cannot need itself")]
     [InlineData("services: [{unit: a.service, startup: on}]", 7, 39, "not one of enabled, disabled, static")]
-    [InlineData("services: [{startup: enabled}]", 7, 12, "no key \"unit\"")]
+    [InlineData("services: [{startup: enabled}]", 7, 12, "Missing key \"unit\" in the service.")]
     [InlineData("services: [{unit: ../a}]", 7, 19, "cannot be the name of a unit")]
     [InlineData("caches: [{name: a, places: [\"${cach}/x\"]}]", 7, 29, "unknown variable ${cach}; did you mean \"cache\"?")]
     [InlineData("leftovers: [games/pier]", 7, 13, "neither absolute nor below a variable")]
@@ -63,16 +63,16 @@ public class ProfileTests
     [InlineData("leftovers: [\"${cache}/**\"]", 7, 13, "\"**\"")]
     [InlineData("components: {a: [../x]}", 7, 18, "has to lie in the install")]
     [InlineData("components: {a: [/etc/passwd]}", 7, 18, "has to lie in the install")]
-    [InlineData("outage: {url: \"file:///etc/passwd\"}", 7, 15, "no http or https URL")]
-    [InlineData("manifest: {}", 7, 11, "no one of the keys \"file\" and \"url\"")]
-    [InlineData("setup: {program: a}", 7, 8, "no action")]
+    [InlineData("outage: {url: \"file:///etc/passwd\"}", 7, 15, "not an http or https URL")]
+    [InlineData("manifest: {}", 7, 11, "needs one of the keys \"file\" and \"url\"")]
+    [InlineData("setup: {program: a}", 7, 8, "needs an action")]
     [InlineData("setup: {program: a, repair: {minutes: 0}}", 7, 39, "whole number from 1 to 600")]
-    [InlineData("runtime: {kernel: new}", 7, 19, "no version")]
+    [InlineData("runtime: {kernel: new}", 7, 19, "not a version")]
     [InlineData("needs: &a [x]", 7, 8, "Anchors")]
     [InlineData("needs: [*a]", 7, 9, "Aliases")]
     [InlineData("needs: !!python/object [x]", 7, 8, "Tags")]
     [InlineData("needs: [x", 8, 1, "not well-formed YAML")]
-    [InlineData("? [a]\n: b", 7, 3, "A key has to be a text")]
+    [InlineData("? [a]\n: b", 7, 3, "A key must be a string")]
     [InlineData("---\na: b", 7, 1, "one YAML document")]
     public void What_is_wrong_is_told_with_its_place(string line, int row, int column, string says)
     {
@@ -215,7 +215,7 @@ public class ProfileTests
     [InlineData("${install}/applications/pier.desktop")]
     [InlineData("/opt/.local/share/applications/pier.desktop")]
     public void A_shortcut_has_its_place(string path) =>
-        Should.Throw<ProfileFault>(() => Read($"{Least}launch: [{{entry: '{path}', program: bin/pier}}]"))
+        Should.Throw<ProfileFault>(() => Read($"{Least}shortcuts: [{{entry: '{path}', program: bin/pier}}]"))
         .What.ShouldContain("no place for a shortcut");
 
     [Theory]
@@ -227,7 +227,7 @@ public class ProfileTests
     [InlineData("/usr/share/applications/pier.desktop")]
     [InlineData("/etc/xdg/autostart/pier.desktop")]
     public void A_shortcut_in_its_place_is_taken(string path) =>
-        Read($"{Least}launch: [{{entry: '{path}', program: bin/pier}}]").Launch.ShouldHaveSingleItem();
+        Read($"{Least}shortcuts: [{{entry: '{path}', program: bin/pier}}]").Shortcuts.ShouldHaveSingleItem();
 
     [Fact]
     public void A_short_document_cannot_stand_for_a_huge_one()

@@ -10,7 +10,7 @@ public class CauseTests
     private const string File = "maps/harbour.pak";
 
     [Theory]
-    [InlineData("zeros", DamageCause.CutShort, "zeros stand where")]
+    [InlineData("zeros", DamageCause.CutShort, "zeros in place of")]
     [InlineData("truncated", DamageCause.Truncated, "at the end of a piece")]
     [InlineData("one-bit", DamageCause.FlippedBits, "1 single bit flipped")]
     [InlineData("same-bit", DamageCause.FlippedBits, "always bit 5 of a byte")]

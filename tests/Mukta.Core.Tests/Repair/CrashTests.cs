@@ -102,7 +102,7 @@ public sealed class CrashTests
     /// <summary>A broken install that is repaired.</summary>
     private sealed class Scene(Install install) : ICrashScene
     {
-        private static readonly OperationHome NoHome = new("/", "/nowhere/at/all");
+        private static readonly OperationHome NoHome = new("/", SharedState.Folder);
 
         public IReadOnlyList<string> Roots => [install.Scratch.Root];
 
@@ -177,7 +177,7 @@ public sealed class CrashTests
     }
 
     private static void Undo(Install install) =>
-        Undos.All(new OperationCatalog(new OperationHome("/", "/nowhere/at/all"), TimeProvider.System), [install.Root]);
+        Undos.All(new OperationCatalog(new OperationHome("/", SharedState.Folder), TimeProvider.System), [install.Root]);
 
     private static void Whole(Install install, string after)
     {

@@ -79,7 +79,7 @@ public class LocalPiecesTests
         using var install = Install.Usual();
         install.Scratch.Flip("install/maps/pier.pak", 5);
         var before = install.Verify();
-        var plan = RepairPlan.For(before, new RepairWish { Refetch = f => f.Path == "bin/game" });
+        var plan = RepairPlan.For(before, new RepairWish { Renew = f => f.Path == "bin/game" });
         plan.Puts.Select(p => (p.Path, p.IsFresh, p.BytesToFetch))
             .ShouldBe([("bin/game", true, 9000), ("maps/pier.pak", false, Install.PieceLength)], ignoreOrder: true);
         using var folder = Folder.Open(install.Root);

@@ -52,7 +52,7 @@ public sealed class RepairTests
         var outcome = await install.RepairAsync(holdStrays: false);
         (await File.ReadAllBytesAsync(install.Kept(outcome, "maps/harbour.pak"), TestContext.Current.CancellationToken)).ShouldBe(broken);
         var record = await File.ReadAllLinesAsync(
-            install.Scratch.At("install", outcome.HeldAt!, "journal"), TestContext.Current.CancellationToken);
+            install.Scratch.At("install", outcome.KeptAt!, "journal"), TestContext.Current.CancellationToken);
         record[0].ShouldContain("\"format\":\"mukta.operation/2\"");
         record.Single(l => l.Contains("replaced", StringComparison.Ordinal))
             .ShouldContain("""{"change":"replaced","path":"maps/harbour.pak",""");

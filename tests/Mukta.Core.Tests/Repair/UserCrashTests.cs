@@ -1,5 +1,5 @@
 using Mukta.Host;
-using Mukta.Host.Launching;
+using Mukta.Host.Shortcuts;
 using Mukta.Operations;
 using Mukta.Products;
 using Mukta.Remedies;
@@ -8,7 +8,7 @@ using Mukta.Tests;
 namespace Mukta.Core.Tests.Repair;
 
 /// <summary>
-/// The world ends before every single change that clearing caches and restoring launch entries make, one after the other.
+/// The world ends before every single change that clearing caches and restoring shortcuts make, one after the other.
 /// </summary>
 public sealed class UserCrashTests
 {
@@ -22,7 +22,7 @@ public sealed class UserCrashTests
         installs: {places: ["${home}/games/pier*"]}
         caches: [{name: pages, places: ["${cache}/pier/pages-*"]}]
         temporary: ["${cache}/pier/part-*"]
-        launch:
+        shortcuts:
           - {entry: "${data}/applications/pier.desktop", program: bin/pier}
           - {entry: "${config}/autostart/pier.desktop", program: bin/pier}
         """), "test.yaml");
@@ -53,7 +53,7 @@ public sealed class UserCrashTests
             Directory.EnumerateFileSystemEntries(scratch.At(".cache/pier"), "*", SearchOption.AllDirectories)
                 .Select(p => Path.GetFileName(p)).Order().ToList()
                 .ShouldBe(["pages-1", "pages-2"], ignoreOrder: false, customMessage: after);
-            new LaunchLook(Machine).At(Pier, scratch.At("games/pier")).SelectMany(e => LaunchFindings.Of([e])).ShouldBeEmpty(after);
+            new ShortcutLook(Machine).At(Pier, scratch.At("games/pier")).SelectMany(e => ShortcutFindings.Of([e])).ShouldBeEmpty(after);
         }
 
         public void Undo() => Undos.All(new OperationCatalog(Machine.Home, TimeProvider.System), []);

@@ -35,7 +35,7 @@ public sealed class StateDatabaseTests : IDisposable
         File.Delete(scratch.At("mukta/state.db"));
         using (var database = StateDatabase.Open(scratch.Root))
             database.With("PRAGMA user_version = 99", c => c.ExecuteNonQuery());
-        Should.Throw<MuktaException>(() => StateDatabase.Open(scratch.Root)).What.ShouldContain("newer version");
+        Should.Throw<MuktaException>(() => StateDatabase.Open(scratch.Root)).What.ShouldContain("newer mukta");
     }
 
     public void Dispose() => scratch.Dispose();

@@ -35,7 +35,7 @@ public static class AccessFindings
             var others = bits.Replace("w", "", StringComparison.Ordinal);
             string?[] rights = [others.Length > 0 ? $"a+{others}" : null, bits.Contains('w', StringComparison.Ordinal) ? "u+w" : null];
             yield return new CheckFinding(
-                FindingKind.FolderBlocked, blocked.IsVital ? Verdict.Bad : Verdict.Attention, blocked.Path,
+                FindingKind.FolderBlocked, blocked.IsVital ? Verdict.Bad : Verdict.Warning, blocked.Path,
                 $"the player cannot {what} {PathBytes.Shown(blocked.Path)} (owner {Number(blocked.Owner)}, mode "
                 + $"{Units.Mode(blocked.Mode)}), and {blocked.For} needs it",
                 Advice: $"sudo chmod {string.Join(',', rights.OfType<string>())} {PathBytes.Shown(blocked.Path)}, or give it to the "
@@ -45,7 +45,7 @@ public static class AccessFindings
         if (facts.Foreign is { } foreign)
         {
             yield return new CheckFinding(
-                FindingKind.ForeignOwner, Verdict.Attention, foreign.First,
+                FindingKind.ForeignOwner, Verdict.Warning, foreign.First,
                 $"{Units.Count(foreign.Count, "name")} in the install belong to another user ({Number(foreign.Owner)}), the first is "
                 + $"{PathBytes.Shown(foreign.First)}",
                 Advice: $"sudo chown -R --reference={PathBytes.Shown(install)} {PathBytes.Shown(install)}");
@@ -62,13 +62,13 @@ public static class AccessFindings
         if (facts.Mount is null)
         {
             yield return new CheckFinding(
-                FindingKind.AccessUnknown, Verdict.NotKnown, install, "which mount the install is on cannot be told");
+                FindingKind.AccessUnknown, Verdict.Unknown, install, "which mount the install is on cannot be told");
         }
 
         if (facts.Unseen > 0)
         {
             yield return new CheckFinding(
-                FindingKind.AccessUnknown, Verdict.NotKnown, install,
+                FindingKind.AccessUnknown, Verdict.Unknown, install,
                 $"{Units.Count(facts.Unseen, "folder")} in the install cannot be looked into", Remedy.LookAsRoot);
         }
     }

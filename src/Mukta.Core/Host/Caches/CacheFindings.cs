@@ -16,7 +16,7 @@ public static class CacheFindings
             {
                 yield return new CheckFinding(
                     FindingKind.CacheWrongKind, Verdict.Bad, cache.Name,
-                    $"a {(cache.Kind == NodeKind.File ? "file" : "device or socket")} stands where the cache folder belongs: {shown}",
+                    $"a {(cache.Kind == NodeKind.File ? "file" : "device or socket")} is in the cache folder's place: {shown}",
                     Remedy.ClearCache);
             }
             else if (!cache.IsWritable)
@@ -28,7 +28,7 @@ public static class CacheFindings
             else if (cache.Size.Unreadable > 0)
             {
                 yield return new CheckFinding(
-                    FindingKind.CacheUnreadable, Verdict.NotKnown, cache.Name, $"parts of {shown} cannot be listed", Remedy.LookAsRoot);
+                    FindingKind.CacheUnreadable, Verdict.Unknown, cache.Name, $"parts of {shown} cannot be listed", Remedy.LookAsRoot);
             }
         }
 
@@ -36,7 +36,7 @@ public static class CacheFindings
         {
             var bytes = temporary.Sum(t => t.Size.Bytes);
             yield return new CheckFinding(
-                FindingKind.PartialDownloads, Verdict.Attention, CacheFolder.Temporary,
+                FindingKind.PartialDownloads, Verdict.Warning, CacheFolder.Temporary,
                 $"partly downloaded or temporary files: {Units.Bytes(bytes)} in {Units.Count(temporary.Count, "place")}",
                 Remedy.ClearTemporary);
         }

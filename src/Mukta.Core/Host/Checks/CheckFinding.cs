@@ -3,19 +3,19 @@ namespace Mukta.Host.Checks;
 /// <summary>How an area stands. Of several the last in this order counts.</summary>
 public enum Verdict
 {
-    /// <summary>Nobody looked: nothing asked for it, or the user left it out. Never counts as good.</summary>
+    /// <summary>Not checked: nothing asked for it, or the user left it out. Never counts as ok.</summary>
     Skipped,
 
-    /// <summary>As it should be.</summary>
-    Good,
+    /// <summary>As the profile asks.</summary>
+    Ok,
 
-    /// <summary>It could not be looked at. Never counts as good.</summary>
-    NotKnown,
+    /// <summary>It could not be checked. Never counts as ok.</summary>
+    Unknown,
 
-    /// <summary>Not as it should be; the product may well run.</summary>
-    Attention,
+    /// <summary>Something differs; the product may well run.</summary>
+    Warning,
 
-    /// <summary>The product cannot work so.</summary>
+    /// <summary>The product cannot work like this.</summary>
     Bad,
 }
 
@@ -34,8 +34,8 @@ public enum Area
     /// <summary>Its caches and partly downloaded files.</summary>
     Caches,
 
-    /// <summary>Its launch entries.</summary>
-    Launch,
+    /// <summary>Its shortcuts.</summary>
+    Shortcuts,
 
     /// <summary>Libraries, kernel, drivers.</summary>
     Runtime,
@@ -57,16 +57,17 @@ public enum Area
 #pragma warning disable CS1591 // The names say it; docs/check.md describes each.
 public enum FindingKind
 {
-    InstallNotFound, InstallsSeveral, InstallStale, FilesMissing, ManifestUnusable, OperationPending,
+    InstallNotFound, InstallsSeveral, InstallStale, NeedUnknown, FilesMissing, ManifestUnusable, OperationPending,
     ProcessRunning, ProcessesHidden,
     ServiceAbsent, ServiceMasked, ServiceStartup, ServiceFailed, ServiceDown, ServiceUnwanted, ServiceChanging, ServicesUnknown,
     CacheWrongKind, CacheNotWritable, CacheUnreadable, PartialDownloads,
-    LaunchAbsent, LaunchUnreadable, LaunchProgram, LaunchArguments, LaunchEnvironment, LaunchFolder, LaunchHidden, LaunchStale,
+    ShortcutAbsent, ShortcutUnreadable, ShortcutProgram, ShortcutArguments, ShortcutEnvironment, ShortcutFolder, ShortcutHidden,
+    ShortcutStale,
     ProgramUnreadable, ProgramForeign, LibraryMissing, LibraryForeign, LibraryTooOld, KernelTooOld, LibcTooOld, DriverTooOld,
     RuntimeUnknown,
     SpaceShort, InodesShort, SpaceUnknown,
     MountReadOnly, MountNoExec, FolderBlocked, ForeignOwner, Immutable, AccessUnknown,
-    MirrorUnreachable, MirrorSlow, CaptivePage, ProxySet, TunnelRoute, ClockWrong, NetworkUnknown,
+    MirrorUnreachable, MirrorSlow, CaptivePortal, ProxySet, TunnelRoute, ClockWrong, NetworkUnknown,
     OutageWarned, OutageReported, OutageUnknown,
 }
 #pragma warning restore CS1591
@@ -79,6 +80,9 @@ public enum Remedy
 
     /// <summary>Name the install.</summary>
     Locate,
+
+    /// <summary>Set older releases aside.</summary>
+    Sweep,
 
     /// <summary>Verify the files.</summary>
     Verify,
@@ -101,13 +105,13 @@ public enum Remedy
     /// <summary>Clear what is temporary.</summary>
     ClearTemporary,
 
-    /// <summary>Put the launch entries right.</summary>
-    RestoreLaunch,
+    /// <summary>Put the shortcuts right.</summary>
+    RestoreShortcuts,
 }
 
 /// <summary>One thing around the files that is not as it should be, with its evidence.</summary>
 /// <param name="Kind">What it is.</param>
-/// <param name="Verdict">How bad it is; never <see cref="Checks.Verdict.Good"/>.</param>
+/// <param name="Verdict">How bad it is; never <see cref="Checks.Verdict.Ok"/>.</param>
 /// <param name="Subject">The unit, file, library, folder or mirror that it is about.</param>
 /// <param name="Seen">What was seen, as a sentence without its full stop.</param>
 /// <param name="Remedy">What puts it right.</param>
@@ -125,7 +129,7 @@ public sealed record AreaResult(Area Area, IReadOnlyList<CheckFinding> Findings,
     public bool IsSkipped { get; init; }
 
     /// <summary>The worst of what was found.</summary>
-    public Verdict Verdict => Findings.Select(f => f.Verdict).DefaultIfEmpty(IsSkipped ? Verdict.Skipped : Verdict.Good).Max();
+    public Verdict Verdict => Findings.Select(f => f.Verdict).DefaultIfEmpty(IsSkipped ? Verdict.Skipped : Verdict.Ok).Max();
 
     /// <summary>An area at which nobody looked.</summary>
     /// <param name="area">The area.</param>

@@ -1,11 +1,11 @@
 using Mukta.Host.Access;
 using Mukta.Host.Caches;
-using Mukta.Host.Launching;
 using Mukta.Host.Network;
 using Mukta.Host.Outages;
 using Mukta.Host.Processes;
 using Mukta.Host.Runtime;
 using Mukta.Host.Services;
+using Mukta.Host.Shortcuts;
 using Mukta.Host.Space;
 using Mukta.Manifests;
 using Mukta.Operations;
@@ -32,7 +32,11 @@ public sealed record ProductCheck(LoadedProfile Loaded, string? Install, IReadOn
 /// <param name="Recorded">Installs of a product that were recorded.</param>
 public sealed record CheckSurroundings(
     Machine Machine, IServiceControl Services, Func<string, string?> Environment, string UserAgent, TimeProvider Time,
-    Func<string, IReadOnlyList<string>> Recorded);
+    Func<string, IReadOnlyList<string>> Recorded)
+{
+    /// <summary>True for a product that a profile describes; what has none is reported.</summary>
+    public Func<string, bool> HasProfile { get; init; } = _ => true;
+}
 
 /// <summary>
 /// Looks at everything around the files of a product and of what it needs, all areas side by side. What does not answer
@@ -90,7 +94,11 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
             ?? new FoundInstall(named, IsCurrent: true, HasMarker: false, manifest is null ? null : InstallEvidence.Of(named, manifest));
         var pending = new OperationCatalog(Machine.Home, around.Time)
             .Pending(loaded.Profile.Product, found.Append(chosen).OfType<FoundInstall>().Select(f => f.Path));
-        return new Subject(loaded, manifest, new InstallFacts(found, chosen, named is not null, fault), pending);
+        var facts = new InstallFacts(found, chosen, named is not null, fault)
+        {
+            NeedsWithoutProfile = [.. loaded.Profile.Needs.Where(n => !around.HasProfile(n))],
+        };
+        return new Subject(loaded, manifest, facts, pending);
     }
 
     private async Task<ProductCheck> CheckAsync(Subject subject, CancellationToken cancel)
@@ -103,7 +111,7 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
             Guarded(Area.Processes, FindingKind.ProcessesHidden, _ => Processes(subject), cancel),
             GuardedAsync(Area.Services, FindingKind.ServicesUnknown, token => ServicesAsync(subject, token), cancel),
             Guarded(Area.Caches, FindingKind.CacheUnreadable, token => Caches(subject, token), cancel),
-            Guarded(Area.Launch, FindingKind.LaunchUnreadable, _ => Launch(subject), cancel),
+            Guarded(Area.Shortcuts, FindingKind.ShortcutUnreadable, _ => Shortcuts(subject), cancel),
             Guarded(Area.Runtime, FindingKind.RuntimeUnknown, _ => Runtime(subject), cancel),
             Guarded(Area.Space, FindingKind.SpaceUnknown, _ => Space(subject), cancel),
             Guarded(Area.Access, FindingKind.AccessUnknown, token => Access(subject, token), cancel),
@@ -141,9 +149,9 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
     }
 
     private static AreaResult NotKnown(Area area, FindingKind kind, string why, string? advice = null) =>
-        AreaResult.Of(area, [new CheckFinding(kind, Verdict.NotKnown, area.ToString(), why, Advice: advice)], "");
+        AreaResult.Of(area, [new CheckFinding(kind, Verdict.Unknown, area.ToString(), why, Advice: advice)], "");
 
-    private static AreaResult WithoutInstall(Area area, FindingKind kind) => NotKnown(area, kind, "there is no install to look at");
+    private static AreaResult WithoutInstall(Area area, FindingKind kind) => NotKnown(area, kind, "there is no install to check");
 
     private static string Summary(Subject subject) => subject.Facts.Chosen?.Evidence is { } evidence
         ? $"{(subject.Manifest?.Release is { } release ? $"{release}, " : "")}all {Units.Count(evidence.Listed, "name")} and sizes"
@@ -155,54 +163,54 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
             return WithoutInstall(Area.Processes, FindingKind.ProcessesHidden);
         using var folder = subject.Install is { } install ? Disk.Folder.Open(install) : null;
         var look = new ProcessTable().Using(folder is null ? [] : [folder.RealPath], subject.Profile.Processes);
-        return AreaResult.Of(Area.Processes, ProcessFindings.Of(look), "none of it is running");
+        return AreaResult.Of(Area.Processes, ProcessFindings.Of(look), "not running");
     }
 
     private async Task<AreaResult> ServicesAsync(Subject subject, CancellationToken cancel)
     {
         var expected = subject.Profile.Services;
         if (expected.Count == 0)
-            return AreaResult.Skipped(Area.Services, "the profile names none");
+            return AreaResult.Skipped(Area.Services, "none");
         var states = await new ServiceRestorer(around.Services, around.Time).LookAsync(expected, cancel).ConfigureAwait(false);
         var findings = ServiceFindings.Of(expected, states).ToList();
         if (findings.Count == 0 && states.Any(s => s.Active is null))
         {
             findings.Add(new CheckFinding(
-                FindingKind.ServicesUnknown, Verdict.NotKnown, expected[0].Unit,
-                "enabled as it should be; whether it is up, nobody can know of a machine that is not running"));
+                FindingKind.ServicesUnknown, Verdict.Unknown, expected[0].Unit,
+                "enabled; whether it is running cannot be seen on a disk"));
         }
 
-        return AreaResult.Of(Area.Services, findings, $"{string.Join(", ", expected.Select(e => e.Unit))} as it should be");
+        return AreaResult.Of(Area.Services, findings, $"{string.Join(", ", expected.Select(e => e.Unit))} ok");
     }
 
     private AreaResult Caches(Subject subject, CancellationToken cancel)
     {
         if (subject.Profile.Caches.Count == 0 && subject.Profile.Temporary.Count == 0)
-            return AreaResult.Skipped(Area.Caches, "the profile names none");
+            return AreaResult.Skipped(Area.Caches, "none");
         var caches = new CacheLook(Machine).At(subject.Profile, subject.Install, cancel);
         return AreaResult.Of(
             Area.Caches, CacheFindings.Of(caches),
-            caches.Count == 0 ? "none there" : $"{Units.Count(caches.Count, "folder")}, {Units.Bytes(caches.Sum(c => c.Size.Bytes))}");
+            caches.Count == 0 ? "none" : $"{Units.Count(caches.Count, "folder")}, {Units.Bytes(caches.Sum(c => c.Size.Bytes))}");
     }
 
-    private AreaResult Launch(Subject subject)
+    private AreaResult Shortcuts(Subject subject)
     {
-        if (subject.Profile.Launch.Count == 0)
-            return AreaResult.Skipped(Area.Launch, "the profile names none");
+        if (subject.Profile.Shortcuts.Count == 0)
+            return AreaResult.Skipped(Area.Shortcuts, "none");
         if (subject.Install is not { } install)
-            return WithoutInstall(Area.Launch, FindingKind.LaunchUnreadable);
-        var entries = new LaunchLook(Machine).At(subject.Profile, install);
-        return AreaResult.Of(Area.Launch, LaunchFindings.Of(entries), $"{Units.Count(entries.Count, "entry", "entries")} as it should be");
+            return WithoutInstall(Area.Shortcuts, FindingKind.ShortcutUnreadable);
+        var entries = new ShortcutLook(Machine).At(subject.Profile, install);
+        return AreaResult.Of(Area.Shortcuts, ShortcutFindings.Of(entries), $"{Units.Count(entries.Count, "entry", "entries")} ok");
     }
 
     private AreaResult Runtime(Subject subject)
     {
         var needs = subject.Profile.Runtime;
         if (needs.IsEmpty)
-            return AreaResult.Skipped(Area.Runtime, "the profile asks for nothing");
+            return AreaResult.Skipped(Area.Runtime, "not checked: the profile has no requirements");
         if (subject.Install is not { } install)
             return WithoutInstall(Area.Runtime, FindingKind.RuntimeUnknown);
-        var libraryPath = new LaunchLook(Machine).At(subject.Profile, install).Select(e => e.Entry?.Exec?.Variable("LD_LIBRARY_PATH"))
+        var libraryPath = new ShortcutLook(Machine).At(subject.Profile, install).Select(e => e.Entry?.Exec?.Variable("LD_LIBRARY_PATH"))
             .FirstOrDefault(v => v is not null) ?? "";
         var facts = RuntimeFacts.Of(Machine, needs, install, libraryPath);
         IReadOnlyCollection<string> published = subject.Manifest?.Files.Select(f => f.Path).ToList() ?? [];
@@ -227,7 +235,7 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
         var facts = new AccessLook(Machine).At(subject.Profile, install, cancel);
         return AreaResult.Of(
             Area.Access, AccessFindings.Of(facts, install, subject.Profile.Runtime.Programs.Count > 0),
-            "can be entered and written as it should be");
+            "readable and writable");
     }
 
     private async Task<AreaResult> NetworkAsync(Subject subject, CancellationToken cancel)
@@ -248,13 +256,13 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
     {
         var answered = facts.Steps.Where(s => s.Step != NetworkStep.Sample).Aggregate(TimeSpan.Zero, (sum, step) => sum + step.Took);
         return $"{Disk.PathBytes.Shown(facts.Sample.Mirror)} answers in {answered.TotalMilliseconds:0} "
-            + $"ms{(facts.Speed is { } speed ? $", {Units.Bytes((long)speed)} in a second" : "")}";
+            + $"ms{(facts.Speed is { } speed ? $", {Units.Bytes((long)speed)}/s" : "")}";
     }
 
     private async Task<AreaResult> OutagesAsync(Subject subject, CancellationToken cancel)
     {
         if (subject.Profile.Outage is not { } url)
-            return AreaResult.Skipped(Area.Outages, "the profile names no page for it");
+            return AreaResult.Skipped(Area.Outages, "not checked: the profile names no outage page");
         if (isOffline)
             return AreaResult.Skipped(Area.Outages, Offline);
         if (!Machine.IsLive)

@@ -8,7 +8,11 @@ namespace Mukta.Host.Checks;
 /// <param name="Chosen">The one that is looked at; null where there is none.</param>
 /// <param name="IsNamed">True where the user chose it.</param>
 /// <param name="ManifestFault">Why its manifest cannot be used; null where it can.</param>
-public sealed record InstallFacts(IReadOnlyList<FoundInstall> Found, FoundInstall? Chosen, bool IsNamed, string? ManifestFault);
+public sealed record InstallFacts(IReadOnlyList<FoundInstall> Found, FoundInstall? Chosen, bool IsNamed, string? ManifestFault)
+{
+    /// <summary>Products that it needs and that no profile describes.</summary>
+    public IReadOnlyList<string> NeedsWithoutProfile { get; init; } = [];
+}
 
 /// <summary>What is wrong with a product's installs, by names and sizes only. Pure.</summary>
 public static class InstallFindings
@@ -16,6 +20,13 @@ public static class InstallFindings
     /// <summary>Draws findings from what was found.</summary>
     public static IEnumerable<CheckFinding> Of(Profile profile, InstallFacts facts)
     {
+        foreach (var need in facts.NeedsWithoutProfile)
+        {
+            yield return new CheckFinding(
+                FindingKind.NeedUnknown, Verdict.Unknown, need, $"it needs {need}, which has no profile and was not checked",
+                Advice: $"add a profile of {need} to a folder of profiles");
+        }
+
         var current = facts.Found.Where(f => f.IsCurrent).ToList();
         if (facts.Chosen is not { } chosen)
         {
@@ -28,31 +39,29 @@ public static class InstallFindings
         if (current.Count > 1 && !facts.IsNamed)
         {
             yield return new CheckFinding(
-                FindingKind.InstallsSeveral, Verdict.Attention, profile.Product,
-                $"there are {current.Count} installs, and the first was looked at: "
+                FindingKind.InstallsSeveral, Verdict.Warning, profile.Product,
+                $"{current.Count} installs found; checked the first: "
                 + $"{string.Join(", ", current.Select(c => PathBytes.Shown(c.Path)))}", Advice: "choose one with --install");
         }
 
         foreach (var stale in facts.Found.Where(f => !f.IsCurrent))
         {
             yield return new CheckFinding(
-                FindingKind.InstallStale, Verdict.Attention, stale.Path,
-                $"an older release lies beside the current one: {PathBytes.Shown(stale.Path)}",
-                Advice: "nothing starts it any more; it takes room");
+                FindingKind.InstallStale, Verdict.Warning, stale.Path,
+                $"an older release is beside the current one: {PathBytes.Shown(stale.Path)}", Remedy.Sweep);
         }
 
-        if (chosen.Evidence is { } evidence && evidence.Present < evidence.Listed)
+        if (chosen.Evidence is { } evidence && evidence.Listed - evidence.Present is > 0 and var missing)
         {
             yield return new CheckFinding(
                 FindingKind.FilesMissing, Verdict.Bad, chosen.Path,
-                $"{Units.Number(evidence.Listed - evidence.Present)} of {Units.Count(evidence.Listed, "file")} are missing or of another "
-                + $"size", Remedy.Verify);
+                $"{Units.Of(missing, evidence.Listed, "file")} {(missing == 1 ? "is" : "are")} missing or the wrong size", Remedy.Verify);
         }
 
         if (facts.ManifestFault is { } fault)
         {
             yield return new CheckFinding(
-                FindingKind.ManifestUnusable, Verdict.NotKnown, chosen.Path, $"its files cannot be compared: {fault}");
+                FindingKind.ManifestUnusable, Verdict.Unknown, chosen.Path, $"its files cannot be compared: {fault}");
         }
     }
 }

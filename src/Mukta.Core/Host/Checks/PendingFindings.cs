@@ -28,7 +28,7 @@ public static class PendingFindings
             OperationState.BeingUndone => ($"{what} was undone in part", $"finish that with: mukta undo {header.Operation}"),
             _ => ($"{what} has not ended", $"run the same command again to finish it, or go back with: mukta undo {header.Operation}"),
         };
-        return new CheckFinding(FindingKind.OperationPending, Verdict.Attention, header.Operation, seen, Advice: advice);
+        return new CheckFinding(FindingKind.OperationPending, Verdict.Warning, header.Operation, seen, Advice: advice);
     }
 
     private static string Article(string word) => "aeiou".Contains(word[0], StringComparison.Ordinal) ? "an" : "a";

@@ -12,14 +12,14 @@ public static class ProcessFindings
         foreach (var process in look.Running)
         {
             yield return new CheckFinding(
-                FindingKind.ProcessRunning, Verdict.Attention, process.Name,
+                FindingKind.ProcessRunning, Verdict.Warning, process.Name,
                 $"{PathBytes.Shown(process.Name)} is running (process {process.Pid}): {PathBytes.Shown(process.Reasons[0])}", Remedy.Stop);
         }
 
         if (look.Hidden > 0)
         {
             yield return new CheckFinding(
-                FindingKind.ProcessesHidden, Verdict.NotKnown, "processes",
+                FindingKind.ProcessesHidden, Verdict.Unknown, "processes",
                 $"{Units.Count(look.Hidden, "process", "processes")} of other users could not be looked into", Remedy.LookAsRoot);
         }
     }

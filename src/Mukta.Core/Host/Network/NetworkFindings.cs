@@ -22,22 +22,22 @@ public static class NetworkFindings
             if (mirror.IsPage && mirror.Sample.HoldsFile && mirror.Status is not (>= 400 and < 600))
             {
                 yield return new CheckFinding(
-                    FindingKind.CaptivePage, Verdict.Bad, mirror.Sample.Mirror, $"a web page comes in the place of a file from {name}",
+                    FindingKind.CaptivePortal, Verdict.Bad, mirror.Sample.Mirror, $"a web page comes in the place of a file from {name}",
                     Advice: "open a browser and sign in to this network; if there is no sign-in page, the mirror's address is wrong");
             }
             else if (Trouble(mirror) is { } trouble)
             {
                 yield return new CheckFinding(
-                    FindingKind.MirrorUnreachable, answers ? Verdict.Attention : Verdict.Bad, mirror.Sample.Mirror,
+                    FindingKind.MirrorUnreachable, answers ? Verdict.Warning : Verdict.Bad, mirror.Sample.Mirror,
                     $"{name}: {trouble}{(mirror.Proxy is null ? "" : $", through the proxy {PathBytes.Shown(mirror.Proxy)}")}",
                     Advice: Advice(mirror));
             }
             else if (mirror.Speed is < SlowBytesPerSecond)
             {
                 yield return new CheckFinding(
-                    FindingKind.MirrorSlow, Verdict.Attention, mirror.Sample.Mirror,
-                    $"{name} sends only {Units.Bytes((long)mirror.Speed)} in a second",
-                    Advice: "look at what else uses the network, or use another mirror");
+                    FindingKind.MirrorSlow, Verdict.Warning, mirror.Sample.Mirror,
+                    $"{name} sends only {Units.Bytes((long)mirror.Speed)}/s",
+                    Advice: "check what else uses the network, or use another mirror");
             }
         }
 
@@ -52,7 +52,7 @@ public static class NetworkFindings
         foreach (var proxy in settings.Proxies.DistinctBy(p => (p.Where, p.Value)))
         {
             yield return new CheckFinding(
-                FindingKind.ProxySet, Verdict.Attention, proxy.Variable,
+                FindingKind.ProxySet, Verdict.Warning, proxy.Variable,
                 $"a proxy is set in {PathBytes.Shown(proxy.Where)}: {proxy.Variable}={PathBytes.Shown(proxy.Value)}",
                 Advice: $"if no proxy is meant to be used, take {proxy.Variable} out of {PathBytes.Shown(proxy.Where)}");
         }
@@ -60,14 +60,14 @@ public static class NetworkFindings
         if (settings.Tunnel is { } tunnel)
         {
             yield return new CheckFinding(
-                FindingKind.TunnelRoute, Verdict.Attention, tunnel, $"everything goes through the tunnel {PathBytes.Shown(tunnel)}",
+                FindingKind.TunnelRoute, Verdict.Warning, tunnel, $"everything goes through the tunnel {PathBytes.Shown(tunnel)}",
                 Advice: "turn the tunnel off and try the game again");
         }
 
         if (mirrors.Count == 0)
         {
             yield return new CheckFinding(
-                FindingKind.NetworkUnknown, Verdict.NotKnown, "network", "no mirror is named, so no way to one was tried");
+                FindingKind.NetworkUnknown, Verdict.Unknown, "network", "no mirror is named, so no way to one was tried");
         }
     }
 
@@ -91,9 +91,9 @@ public static class NetworkFindings
 
     private static string Advice(MirrorFacts mirror) => mirror.FailedAt switch
     {
-        NetworkStep.NameLookup => "look at the network connection and its name servers: resolvectl status",
-        NetworkStep.Connect => "look at the network connection, and at firewalls on the way",
-        NetworkStep.Tls => "look at the machine's clock, and for programs that open encrypted connections",
+        NetworkStep.NameLookup => "check the network connection and its name servers: resolvectl status",
+        NetworkStep.Connect => "check the network connection, and at firewalls on the way",
+        NetworkStep.Tls => "check the machine's clock, and for programs that open encrypted connections",
         _ => "try again later, or use another mirror",
     };
 }

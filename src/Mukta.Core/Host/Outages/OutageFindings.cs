@@ -15,8 +15,8 @@ public static class OutageFindings
         if (page is null)
         {
             yield return new CheckFinding(
-                FindingKind.OutageUnknown, Verdict.NotKnown, url.AbsoluteUri, $"the vendor's outage page says nothing: {reason}",
-                Advice: $"look at it in a browser: {url}");
+                FindingKind.OutageUnknown, Verdict.Unknown, url.AbsoluteUri, $"the vendor's outage page says nothing: {reason}",
+                Advice: $"open it in a browser: {url}");
             yield break;
         }
 
@@ -35,10 +35,10 @@ public static class OutageFindings
     private static CheckFinding Found(Uri url, ServiceHealth health, string what) => health == ServiceHealth.Fail
         ? new CheckFinding(
         FindingKind.OutageReported, Verdict.Bad, url.AbsoluteUri, $"the vendor reports: {what}",
-        Advice: "wait for the vendor; nothing on this machine mends it")
+        Advice: "wait for the vendor; nothing on this machine can fix it")
         : new CheckFinding(
-        FindingKind.OutageWarned, Verdict.Attention, url.AbsoluteUri, $"the vendor reports: {what}",
-        Advice: "if all else is good, wait for the vendor");
+        FindingKind.OutageWarned, Verdict.Warning, url.AbsoluteUri, $"the vendor reports: {what}",
+        Advice: "if everything else is ok, wait for the vendor");
 
     private static string Said(string? text) => text is null ? "" : $" ({PathBytes.Shown(text)})";
 }

@@ -25,7 +25,7 @@ public sealed class OutageLook(string userAgent)
             using var response = await http.GetAsync(url, timed.Token).ConfigureAwait(false);
             return OutagePage.Parse(await response.Content.ReadAsByteArrayAsync(timed.Token).ConfigureAwait(false)) is { } page
                 ? (page, null)
-                : (null, $"it answers {(int)response.StatusCode} with something that is no health report");
+                : (null, $"it answers {(int)response.StatusCode} with something that is not a health report");
         }
         catch (OperationCanceledException) when (!cancel.IsCancellationRequested)
         {

@@ -87,9 +87,9 @@ public sealed class ProcessTable(string proc = "/proc")
         var firstWord = Path.GetFileName(commandLine.Split('\0')[0]);
         var reasons = new List<string>();
         if (program is not null && Inside(program, below) is { } own)
-            reasons.Add($"its program is {own}");
+            reasons.Add($"runs {own}");
         if (names.FirstOrDefault(n => n == firstWord || n == Path.GetFileName(program)) is { } known)
-            reasons.Add($"the profile names {known}");
+            reasons.Add($"named in the profile as {known}");
         var open = Open(folder);
         if ((program is not null && program == OwnProgram) || (open ?? []).Any(f => f.EndsWith(OwnLock, StringComparison.Ordinal)))
             return null;

@@ -27,7 +27,7 @@ public sealed class LibrarySearch(Machine machine)
     /// <summary>Everything that a program needs, and what of it cannot be had.</summary>
     /// <param name="path">The program, as a path of its machine.</param>
     /// <param name="program">What it says of itself.</param>
-    /// <param name="libraryPath">LD_LIBRARY_PATH as the launch entry sets it; empty for none.</param>
+    /// <param name="libraryPath">LD_LIBRARY_PATH as the shortcut sets it; empty for none.</param>
     public IReadOnlyList<LibraryFact> Of(string path, ElfFile program, string libraryPath)
     {
         var facts = new Dictionary<string, LibraryFact>(StringComparer.Ordinal);

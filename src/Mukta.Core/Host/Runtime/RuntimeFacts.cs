@@ -27,7 +27,7 @@ public sealed record RuntimeFacts(
     /// <param name="machine">The machine.</param>
     /// <param name="needs">From the profile.</param>
     /// <param name="install">The product's install.</param>
-    /// <param name="libraryPath">LD_LIBRARY_PATH as the launch entry sets it; empty for none.</param>
+    /// <param name="libraryPath">LD_LIBRARY_PATH as the shortcut sets it; empty for none.</param>
     public static RuntimeFacts Of(Machine machine, RuntimeNeeds needs, string install, string libraryPath)
     {
         var search = new LibrarySearch(machine);

@@ -33,7 +33,7 @@ public static class RuntimeFindings
         foreach (var program in facts.Missing)
         {
             yield return new CheckFinding(
-                FindingKind.RuntimeUnknown, Verdict.NotKnown, program,
+                FindingKind.RuntimeUnknown, Verdict.Unknown, program,
                 $"{program} is missing, so what it needs is not known", Remedy.Verify);
         }
 
@@ -68,7 +68,7 @@ public static class RuntimeFindings
         if (Unknown(needs, facts) is { Count: > 0 } unknown)
         {
             yield return new CheckFinding(
-                FindingKind.RuntimeUnknown, Verdict.NotKnown, "runtime", $"{string.Join(", ", unknown)} could not be told");
+                FindingKind.RuntimeUnknown, Verdict.Unknown, "runtime", $"{string.Join(", ", unknown)} could not be told");
         }
     }
 

@@ -24,7 +24,7 @@ public static class ServiceFindings
             else if (!state.HasStartup(service.Startup))
             {
                 yield return Restorable(
-                    FindingKind.ServiceStartup, service.Startup == "enabled" ? Verdict.Bad : Verdict.Attention, service,
+                    FindingKind.ServiceStartup, service.Startup == "enabled" ? Verdict.Bad : Verdict.Warning, service,
                     $"{service.Unit} is {Startup(state)}, should be {service.Startup}");
             }
 
@@ -38,11 +38,11 @@ public static class ServiceFindings
         (null, _) => null,
         ("failed", _) => Restorable(FindingKind.ServiceFailed, Verdict.Bad, service, $"{service.Unit} has failed: {LastWords(state)}"),
         ("activating" or "deactivating", _) => Restorable(
-        FindingKind.ServiceChanging, Verdict.Attention, service, $"{service.Unit} is {state.Active}"),
+        FindingKind.ServiceChanging, Verdict.Warning, service, $"{service.Unit} is {state.Active}"),
         ("inactive", "active") => Restorable(
         FindingKind.ServiceDown, Verdict.Bad, service, $"{service.Unit} is inactive, should be active"),
         ("active" or "reloading", "inactive") => Restorable(
-        FindingKind.ServiceUnwanted, Verdict.Attention, service, $"{service.Unit} is active, should be inactive"),
+        FindingKind.ServiceUnwanted, Verdict.Warning, service, $"{service.Unit} is active, should be inactive"),
         _ => null,
     };
 

@@ -12,7 +12,7 @@ public enum ServiceWish
     Restart,
 
     /// <summary>Stop them all, so that their files can be replaced. Their startup mode stays.</summary>
-    Off,
+    Stop,
 }
 
 /// <summary>One thing to tell the service manager.</summary>
@@ -35,7 +35,7 @@ public sealed record ServicePlan(IReadOnlyList<ServiceStep> Steps)
         var stops = inOrder.AsEnumerable().Reverse().Where(s => there[s.Unit].Second.Active is not ("inactive" or "failed"));
         return new ServicePlan(wish switch
         {
-            ServiceWish.Off => [.. stops.Select(s => new ServiceStep(ServiceAct.Stop, s.Unit))],
+            ServiceWish.Stop => [.. stops.Select(s => new ServiceStep(ServiceAct.Stop, s.Unit))],
             ServiceWish.Restart =>
             [
                 .. stops.Where(s => s.State == "active").Select(s => new ServiceStep(ServiceAct.Stop, s.Unit)),

@@ -98,5 +98,5 @@ public sealed class ServiceRestorer(IServiceControl control, TimeProvider time)
     }
 
     private static ServiceControlFailed Down(ServiceState state, string how) =>
-        new($"{state.Unit} {how}.", state.Unit, $"Read what it says, then look at it with: systemctl status {state.Unit}");
+        new($"{state.Unit} {how}.", state.Unit, $"Read what it says, then check it with: systemctl status {state.Unit}");
 }

@@ -95,7 +95,7 @@ public sealed class Systemctl(string systemctl, string journalctl, TimeProvider 
             throw new ServiceControlFailed(
                 $"The service manager did not {verb} {unit}.",
                 $"{systemctl} {verb} {unit}: {(error.Length > 0 ? error : $"exit code {code}")}",
-                $"Look at why with: systemctl status {unit}");
+                $"Check why with: systemctl status {unit}");
         }
     }
 
@@ -151,7 +151,7 @@ public sealed class Systemctl(string systemctl, string journalctl, TimeProvider 
             var code = await LimitedProcess.RunAsync(start, limit, output, error, cancel).ConfigureAwait(false)
                 ?? throw new ServiceControlFailed(
                 string.Create(CultureInfo.InvariantCulture, $"The service manager has not answered within {limit.TotalSeconds:0} s."),
-                $"{program} {string.Join(' ', arguments)}", "Look at it with: systemctl is-system-running");
+                $"{program} {string.Join(' ', arguments)}", "Check it with: systemctl is-system-running");
             return (code, output.Text, error.Text.Trim());
         }
         catch (System.ComponentModel.Win32Exception e)

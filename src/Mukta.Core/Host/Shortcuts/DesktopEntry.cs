@@ -1,10 +1,10 @@
 using System.Text;
 using Mukta.Disk;
 
-namespace Mukta.Host.Launching;
+namespace Mukta.Host.Shortcuts;
 
 /// <summary>
-/// A launch entry: a <c>.desktop</c> file (freedesktop Desktop Entry specification 1.5). Keeps every line that it is not told
+/// A shortcut: a <c>.desktop</c> file (freedesktop Desktop Entry specification 1.5). Keeps every line that it is not told
 /// to change, comments and other groups too.
 /// </summary>
 [OutsideReader]

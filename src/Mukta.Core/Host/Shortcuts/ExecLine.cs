@@ -1,9 +1,9 @@
 using System.Text;
 
-namespace Mukta.Host.Launching;
+namespace Mukta.Host.Shortcuts;
 
 /// <summary>
-/// The command of a launch entry, in words (Desktop Entry specification, "The Exec key"). Variables are set by putting
+/// The command of a shortcut, in words (Desktop Entry specification, "The Exec key"). Variables are set by putting
 /// <c>env NAME=VALUE ...</c> before the program. A percent sign stands twice where it is no field code.
 /// </summary>
 /// <param name="Environment">The variables it sets, in order.</param>

@@ -1,10 +1,10 @@
 using Mukta.Products;
 
-namespace Mukta.Host.Launching;
+namespace Mukta.Host.Shortcuts;
 
-/// <summary>Reads the launch entries of a product.</summary>
+/// <summary>Reads the shortcuts of a product.</summary>
 /// <param name="machine">The machine.</param>
-public sealed class LaunchLook(Machine machine)
+public sealed class ShortcutLook(Machine machine)
 {
     private const int MostOthers = 2000;
 
@@ -13,9 +13,10 @@ public sealed class LaunchLook(Machine machine)
     /// </summary>
     /// <param name="profile">The product.</param>
     /// <param name="install">Its install.</param>
-    public IReadOnlyList<LaunchEntry> At(Profile profile, string install)
+    public IReadOnlyList<Shortcut> At(Profile profile, string install)
     {
-        var entries = profile.Launch.SelectMany(asked => Places(asked.Entry, install).Select(path => Read(path, asked, install))).ToList();
+        var entries = profile.Shortcuts
+            .SelectMany(asked => Places(asked.Entry, install).Select(path => Read(path, asked, install))).ToList();
         var known = entries.Select(e => e.Path).ToHashSet(StringComparer.Ordinal);
         var owned = profile.Installs.Places.Select(Beginning).Append(machine.NameOf(install)).Select(p => p.TrimEnd('/')).ToList();
         foreach (var folder in known.Select(p => System.IO.Path.GetDirectoryName(p)!).Distinct().Where(Directory.Exists).ToList())
@@ -35,13 +36,13 @@ public sealed class LaunchLook(Machine machine)
     private IEnumerable<string> Places(PathPattern pattern, string install) =>
         machine.Folders.PathOf(pattern, install) is { } only ? [only] : machine.Folders.At(pattern, install);
 
-    private LaunchEntry Read(string path, LaunchExpectation? asked, string install)
+    private Shortcut Read(string path, ShortcutExpectation? asked, string install)
     {
         string? fault = null;
         var entry = Path.Exists(path) || new FileInfo(path).LinkTarget is not null ? DesktopEntry.ReadFile(path, out fault) : null;
         var blocked = asked is null ? null : ProductPlaces.FaultAt(path, asked.Entry, machine.Folders, install, PlaceUse.Shortcut);
         var folder = asked?.Folder is { } pattern ? machine.Folders.PathOf(pattern, install) : null;
-        return new LaunchEntry(
+        return new Shortcut(
             path, asked, machine.NameOf(Path.Join(install, asked?.Program)), folder is null ? null : machine.NameOf(folder), entry,
             blocked ?? fault)
         {

@@ -2,32 +2,32 @@ using System.Text;
 using Mukta.Disk;
 using Mukta.Operations;
 
-namespace Mukta.Host.Launching;
+namespace Mukta.Host.Shortcuts;
 
-/// <summary>One change to a launch entry.</summary>
+/// <summary>One change to a shortcut.</summary>
 /// <param name="Entry">The entry as it was read.</param>
 /// <param name="Text">Its new text; null to hold it away.</param>
-public sealed record LaunchChange(LaunchEntry Entry, string? Text);
+public sealed record ShortcutChange(Shortcut Entry, string? Text);
 
 /// <summary>What became of one change.</summary>
 /// <param name="Change">The change.</param>
 /// <param name="Failure">Why it was not made; null where it was.</param>
-public sealed record ChangedEntry(LaunchChange Change, MuktaException? Failure);
+public sealed record ChangedEntry(ShortcutChange Change, MuktaException? Failure);
 
-/// <summary>Changes launch entries: the old file goes to the kept files, the new one comes whole by a rename.</summary>
-public static class LaunchRestorer
+/// <summary>Changes shortcuts: the old file goes to the kept files, the new one comes whole by a rename.</summary>
+public static class ShortcutRestorer
 {
     private const int UsualMode = 0b110_100_100;
 
     /// <summary>What is to be changed. Pure.</summary>
-    /// <param name="entries">From <see cref="LaunchLook.At"/>.</param>
+    /// <param name="entries">From <see cref="ShortcutLook.At"/>.</param>
     /// <param name="title">The product's name.</param>
-    public static IReadOnlyList<LaunchChange> Plan(IEnumerable<LaunchEntry> entries, string title) =>
-        [.. entries.Select(e => new LaunchChange(e, LaunchFindings.Restored(e, title)))
+    public static IReadOnlyList<ShortcutChange> Plan(IEnumerable<Shortcut> entries, string title) =>
+        [.. entries.Select(e => new ShortcutChange(e, ShortcutFindings.Restored(e, title)))
         .Where(c => c.Text is not null || c.Entry.Asked is null)];
 
     /// <summary>Makes one.</summary>
-    public static ChangedEntry Do(Operation operation, LaunchChange change)
+    public static ChangedEntry Do(Operation operation, ShortcutChange change)
     {
         try
         {

@@ -16,17 +16,17 @@ public static class SpaceFindings
             var where = $"on the disk of {need.What} ({PathBytes.Shown(need.Path)})";
             var advice =
                 $"make room on that disk; the largest folders: sudo du -xh {PathBytes.Shown(need.Path)} | sort -h | "
-                + $"tail{(held > 0 ? $"; mukta held purge --older-than 14d gives back up to {Units.Bytes(held)}" : "")}";
+                + $"tail{(held > 0 ? $"; mukta operations purge --older-than 14d gives back up to {Units.Bytes(held)}" : "")}";
             if (room is not { } there)
             {
-                yield return new CheckFinding(FindingKind.SpaceUnknown, Verdict.NotKnown, need.Path, $"the room {where} cannot be told");
+                yield return new CheckFinding(FindingKind.SpaceUnknown, Verdict.Unknown, need.Path, $"the room {where} cannot be told");
                 continue;
             }
 
             if (there.FreeBytes < need.Wanted)
             {
                 yield return new CheckFinding(
-                    FindingKind.SpaceShort, there.FreeBytes < need.Least ? Verdict.Bad : Verdict.Attention, need.Path,
+                    FindingKind.SpaceShort, there.FreeBytes < need.Least ? Verdict.Bad : Verdict.Warning, need.Path,
                     $"{Units.Bytes(there.FreeBytes)} are free {where}, {Units.Bytes(need.Wanted)} may be needed", Advice: advice);
             }
 

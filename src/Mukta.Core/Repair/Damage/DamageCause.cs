@@ -46,23 +46,23 @@ public sealed record FoundCause(DamageCause Cause, string Evidence)
     public string Advice => Cause switch
     {
         DamageCause.CutShort =>
-            "The machine lost power or the disk was pulled while the file was written: look after the power supply, and shut the machine "
+            "The machine lost power or the disk was pulled while the file was written: check the power supply, and shut the machine "
             + "down properly.",
-        DamageCause.Truncated => "A download or a copy stopped in the middle: look at the network and at the room on the disk.",
+        DamageCause.Truncated => "A download or a copy stopped in the middle: check the network and the free space on the disk.",
         DamageCause.LineEndings =>
         "The file was transferred as text: copy game files in binary mode, and never through an editor or version control.",
         DamageCause.FlippedBits =>
-        "Test the memory (memtest) and look at the disk's own report (smartctl -a) before anything else: more will follow.",
-        DamageCause.OlderRelease => "An update did not finish: nothing more is to be done once this repair is through.",
+        "Test the memory (memtest) and check the disk's own report (smartctl -a) before anything else: more will follow.",
+        DamageCause.OlderRelease => "An update did not finish: nothing more to do after this repair.",
         DamageCause.ProgramsGone =>
         "Security software has probably taken them: look into its quarantine, and make an exception for the install's folder.",
         DamageCause.LetterCase =>
-        "The files were copied through a system that ignores letter case: copy installs with a tool that keeps names.",
+        "The files were copied through a system that ignores letter case: copy installs with a tool that preserves letter case.",
         DamageCause.ForeignBlocks =>
-        "The file system or the disk is damaged: check the file system (fsck) and the disk's own report (smartctl -a).",
+        "The file system or the disk may be damaged: check the file system (fsck) and the disk's own report (smartctl -a).",
         DamageCause.PermissionsOnly =>
         "Permissions were lost in a copy, or changed by hand: copy installs with their modes (cp -a, rsync -a).",
-        _ => "If it comes back after the repair, look at what else writes to the install.",
+        _ => "If it comes back after the repair, check what else writes to the install.",
     };
 }
 

@@ -44,7 +44,7 @@ public static class DamageReading
         {
             return new FoundCause(
                 DamageCause.CutShort,
-                $"zeros stand where {Units.Number(facts.Differing)} other bytes belong, from byte {Units.Number(facts.FirstAt)} on");
+                $"zeros in place of {Units.Number(facts.Differing)} other bytes, from byte {Units.Number(facts.FirstAt)} on");
         }
 
         if (facts.Differing > 0 && facts.DifferingBits == facts.Differing && facts.Differing <= FewBits)

@@ -21,9 +21,9 @@ public sealed class CheckupTests : IDisposable
             $"services: [{{unit: tide.service}}]\noutage: {{url: \"http://127.0.0.1:{((IPEndPoint)silent.LocalEndpoint).Port}/\"}}",
             new Hanging());
         Finding(checks, Area.Services)
-            .ShouldSatisfyAllConditions(f => f.Kind.ShouldBe(FindingKind.ServicesUnknown), f => f.Verdict.ShouldBe(Verdict.NotKnown));
+            .ShouldSatisfyAllConditions(f => f.Kind.ShouldBe(FindingKind.ServicesUnknown), f => f.Verdict.ShouldBe(Verdict.Unknown));
         Finding(checks, Area.Outages).Kind.ShouldBe(FindingKind.OutageUnknown);
-        checks[0].Areas.Single(a => a.Area == Area.Space).Verdict.ShouldBe(Verdict.Good);
+        checks[0].Areas.Single(a => a.Area == Area.Space).Verdict.ShouldBe(Verdict.Ok);
     }
 
     [Fact]
@@ -31,7 +31,7 @@ public sealed class CheckupTests : IDisposable
     {
         var checks = await CheckAsync("services: [{unit: tide.service}]", new Answering());
         checks[0].Areas.Single(a => a.Area == Area.Services)
-            .ShouldSatisfyAllConditions(a => a.Findings.ShouldBeEmpty(), a => a.Verdict.ShouldBe(Verdict.Good));
+            .ShouldSatisfyAllConditions(a => a.Findings.ShouldBeEmpty(), a => a.Verdict.ShouldBe(Verdict.Ok));
     }
 
     [Fact]
@@ -55,10 +55,10 @@ public sealed class CheckupTests : IDisposable
     public async Task What_nobody_asked_for_is_not_called_good()
     {
         var checks = await CheckAsync("", new Answering());
-        foreach (var area in new[] { Area.Services, Area.Caches, Area.Launch, Area.Runtime, Area.Outages })
+        foreach (var area in new[] { Area.Services, Area.Caches, Area.Shortcuts, Area.Runtime, Area.Outages })
             Result(checks, area).Verdict.ShouldBe(Verdict.Skipped, $"{area}");
-        Result(checks, Area.Processes).Verdict.ShouldBe(Verdict.NotKnown, "there is neither an install nor a name to look for");
-        Result(await CheckAsync("processes: [a-name-that-nothing-has]", new Answering()), Area.Processes).Verdict.ShouldBe(Verdict.Good);
+        Result(checks, Area.Processes).Verdict.ShouldBe(Verdict.Unknown, "there is neither an install nor a name to look for");
+        Result(await CheckAsync("processes: [a-name-that-nothing-has]", new Answering()), Area.Processes).Verdict.ShouldBe(Verdict.Ok);
     }
 
     private static AreaResult Result(IReadOnlyList<ProductCheck> checks, Area area) => checks[0].Areas.Single(a => a.Area == area);

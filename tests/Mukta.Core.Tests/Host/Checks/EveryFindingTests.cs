@@ -3,12 +3,12 @@ using Mukta.Disk;
 using Mukta.Host.Access;
 using Mukta.Host.Caches;
 using Mukta.Host.Checks;
-using Mukta.Host.Launching;
 using Mukta.Host.Network;
 using Mukta.Host.Outages;
 using Mukta.Host.Processes;
 using Mukta.Host.Runtime;
 using Mukta.Host.Services;
+using Mukta.Host.Shortcuts;
 using Mukta.Host.Space;
 using Mukta.Operations;
 using Mukta.Products;
@@ -25,7 +25,7 @@ public class EveryFindingTests
     private static readonly ServiceExpectation Tide = new("tide.service", "enabled", "active", []);
     private static readonly ServiceState Up = new("tide.service", "loaded", "enabled", "active") { Sub = "running" };
     private static readonly CacheFolder Pages = new("pages", "/cache/pages-1", NodeKind.Folder, new TreeSize(10, 1, 1, 0), null, null);
-    private static readonly LaunchExpectation Launch =
+    private static readonly ShortcutExpectation Shortcuts =
         new(PathPattern.Parse("${data}/applications/pier.desktop", out _)!, "bin/pier", ["--mail"],
         new Dictionary<string, string> { ["TIDE"] = "low" }, null);
     private static readonly RuntimeNeeds Needs = new()
@@ -59,11 +59,14 @@ public class EveryFindingTests
         [FindingKind.InstallStale] = (Installs([Whole, Whole with { IsCurrent = false }], Whole), Installs([Whole, Whole], Whole)),
         [FindingKind.FilesMissing] =
         (Installs([Whole], Whole with { Evidence = new InstallEvidence(5, 4, 80, 100) }), Installs([Whole], Whole)),
+        [FindingKind.NeedUnknown] =
+        (InstallFindings.Of(Pier, new InstallFacts([Whole], Whole, false, null) { NeedsWithoutProfile = ["gulls"] }),
+        Installs([Whole], Whole)),
         [FindingKind.OperationPending] = (PendingFindings.Of([Pending]), PendingFindings.Of([])),
         [FindingKind.ManifestUnusable] =
         (InstallFindings.Of(Pier, new InstallFacts([Whole], Whole, false, "it is not there")), Installs([Whole], Whole)),
         [FindingKind.ProcessRunning] =
-        (ProcessFindings.Of(new ProcessLook([new RunningProcess(9, "pier", 1000, default, 1, ["its program is bin/pier"])], 0)),
+        (ProcessFindings.Of(new ProcessLook([new RunningProcess(9, "pier", 1000, default, 1, ["runs bin/pier"])], 0)),
         ProcessFindings.Of(new ProcessLook([], 3))),
         [FindingKind.ProcessesHidden] = (ProcessFindings.Of(new ProcessLook([], 3)), ProcessFindings.Of(new ProcessLook([], 0))),
         [FindingKind.ServiceAbsent] = (Services(Up with { Load = "not-found", Startup = "", Active = "inactive" }), Services(Up)),
@@ -83,19 +86,19 @@ public class EveryFindingTests
         [FindingKind.PartialDownloads] =
         (CacheFindings.Of([Pages with { Name = CacheFolder.Temporary }]),
         CacheFindings.Of([Pages with { Name = CacheFolder.Temporary, Blocked = "is the user's" }])),
-        [FindingKind.LaunchAbsent] = (LaunchFindings.Of([Entry(null)]), Launches()),
-        [FindingKind.LaunchUnreadable] = (LaunchFindings.Of([Entry(null) with { Fault = "is larger than 1 MiB" }]), Launches()),
-        [FindingKind.LaunchProgram] = (Launches("/old/pier --mail"), Launches()),
-        [FindingKind.LaunchArguments] =
-        (Launches("env TIDE=low /games/pier/bin/pier --quick"), Launches("env TIDE=low /games/pier/bin/pier --quick --mail")),
-        [FindingKind.LaunchEnvironment] =
-        (Launches("env TIDE=high /games/pier/bin/pier --mail"), Launches("env A=b TIDE=low /games/pier/bin/pier --mail")),
-        [FindingKind.LaunchFolder] =
-        (LaunchFindings.Of([Entry("env TIDE=low /games/pier/bin/pier --mail") with { FolderIsThere = false }]), Launches()),
-        [FindingKind.LaunchHidden] =
-        (Launches("env TIDE=low /games/pier/bin/pier --mail\nHidden=true"),
-        Launches("env TIDE=low /games/pier/bin/pier --mail\nHidden=false")),
-        [FindingKind.LaunchStale] = (LaunchFindings.Of([Entry("/old/pier") with { Asked = null, ProgramIsThere = false }]), Launches()),
+        [FindingKind.ShortcutAbsent] = (ShortcutFindings.Of([Entry(null)]), ShortcutsOf()),
+        [FindingKind.ShortcutUnreadable] = (ShortcutFindings.Of([Entry(null) with { Fault = "is larger than 1 MiB" }]), ShortcutsOf()),
+        [FindingKind.ShortcutProgram] = (ShortcutsOf("/old/pier --mail"), ShortcutsOf()),
+        [FindingKind.ShortcutArguments] =
+        (ShortcutsOf("env TIDE=low /games/pier/bin/pier --quick"), ShortcutsOf("env TIDE=low /games/pier/bin/pier --quick --mail")),
+        [FindingKind.ShortcutEnvironment] =
+        (ShortcutsOf("env TIDE=high /games/pier/bin/pier --mail"), ShortcutsOf("env A=b TIDE=low /games/pier/bin/pier --mail")),
+        [FindingKind.ShortcutFolder] =
+        (ShortcutFindings.Of([Entry("env TIDE=low /games/pier/bin/pier --mail") with { FolderIsThere = false }]), ShortcutsOf()),
+        [FindingKind.ShortcutHidden] =
+        (ShortcutsOf("env TIDE=low /games/pier/bin/pier --mail\nHidden=true"),
+        ShortcutsOf("env TIDE=low /games/pier/bin/pier --mail\nHidden=false")),
+        [FindingKind.ShortcutStale] = (ShortcutFindings.Of([Entry("/old/pier") with { Asked = null, ProgramIsThere = false }]), ShortcutsOf()),
         [FindingKind.ProgramUnreadable] = (Runtime(new ProgramFacts("bin/pier", "is damaged", null, null, [])), Runtime(Program())),
         [FindingKind.ProgramForeign] = (Runtime(Program() with { RunsHere = false }), Runtime(Program() with { RunsHere = null })),
         [FindingKind.LibraryMissing] = (Runtime(Program(Wind with { FoundAt = null })), Runtime(Program(Wind))),
@@ -125,7 +128,7 @@ public class EveryFindingTests
         [FindingKind.MirrorSlow] =
         (Network(Answering with { SampleBytes = 70_000, Steps = [new StepTime(NetworkStep.Sample, TimeSpan.FromSeconds(1))] }),
         Network(Answering with { SampleBytes = 100, Steps = [new StepTime(NetworkStep.Sample, TimeSpan.FromSeconds(1))] })),
-        [FindingKind.CaptivePage] =
+        [FindingKind.CaptivePortal] =
         (Network(Answering with { IsPage = true }), Network(Answering with { IsPage = true, Sample = Sample with { HoldsFile = false } })),
         [FindingKind.ProxySet] =
         (NetworkFindings.Of([Answering], Plain with { Proxies = [new ProxySetting("the environment", "http_proxy", "http://p:1")] }),
@@ -152,9 +155,9 @@ public class EveryFindingTests
         var (with, without) = Cases[kind];
         var finding = with.First(f => f.Kind == kind);
         without.ShouldNotContain(f => f.Kind == kind);
-        finding.Verdict.ShouldNotBe(Verdict.Good);
+        finding.Verdict.ShouldNotBe(Verdict.Ok);
         finding.Seen.ShouldNotEndWith(".");
-        (finding.Remedy != Remedy.None || finding.Advice is not null || finding.Verdict == Verdict.NotKnown)
+        (finding.Remedy != Remedy.None || finding.Advice is not null || finding.Verdict == Verdict.Unknown)
             .ShouldBeTrue("it says what to do");
         AreaResult.Of(Area.Install, with, "all well").Verdict.ShouldBe(with.Max(f => f.Verdict));
     }
@@ -163,18 +166,18 @@ public class EveryFindingTests
     public void What_could_not_be_looked_at_is_never_good() =>
         Enum.GetValues<FindingKind>().Where(k => k.ToString().EndsWith("Unknown", StringComparison.Ordinal) && Cases.ContainsKey(k))
             .SelectMany(k => Cases[k].With).Where(f => f.Kind.ToString().EndsWith("Unknown", StringComparison.Ordinal))
-            .ShouldAllBe(f => f.Verdict == Verdict.NotKnown);
+            .ShouldAllBe(f => f.Verdict == Verdict.Unknown);
 
     [Fact]
     public void Where_room_is_short_what_is_held_is_told() =>
         SpaceFindings.Of([new PlaceSpace(new SpaceNeed("the install", "/games/pier", 50, 100, 10), new Room(9, null))], held: 5 << 20)
-        .ShouldHaveSingleItem().Advice!.ShouldContain("mukta held purge --older-than 14d gives back up to 5.0 MiB");
+        .ShouldHaveSingleItem().Advice!.ShouldContain("mukta operations purge --older-than 14d gives back up to 5.0 MiB");
 
     [Fact]
     public void Of_a_program_that_is_missing_nothing_is_said_to_be_well() =>
         RuntimeFindings.Of(
             new RuntimeNeeds(), new RuntimeFacts([Program()], ["bin/other"], null, null, new Dictionary<string, Version?>()), [])
-            .ShouldHaveSingleItem().Verdict.ShouldBe(Verdict.NotKnown);
+            .ShouldHaveSingleItem().Verdict.ShouldBe(Verdict.Unknown);
 
     [Fact]
     public void A_library_comes_from_the_release_or_from_a_package_and_never_from_elsewhere()
@@ -192,12 +195,12 @@ public class EveryFindingTests
 
     private static IEnumerable<CheckFinding> Services(ServiceState state) => ServiceFindings.Of([Tide], [state]);
 
-    private static LaunchEntry Entry(string? exec) => new(
-        "/data/applications/pier.desktop", Launch, "/games/pier/bin/pier", null,
+    private static Shortcut Entry(string? exec) => new(
+        "/data/applications/pier.desktop", Shortcuts, "/games/pier/bin/pier", null,
         exec is null ? null : DesktopEntry.Parse($"[Desktop Entry]\nType=Application\nName=Pier\nExec={exec}\n", out _), null);
 
-    private static IEnumerable<CheckFinding> Launches(string exec = "env TIDE=low /games/pier/bin/pier --mail") =>
-        LaunchFindings.Of([Entry(exec)]);
+    private static IEnumerable<CheckFinding> ShortcutsOf(string exec = "env TIDE=low /games/pier/bin/pier --mail") =>
+        ShortcutFindings.Of([Entry(exec)]);
 
     private static ProgramFacts Program(params LibraryFact[] libraries) => new("bin/pier", null, "64-bit x86", true, libraries);
 

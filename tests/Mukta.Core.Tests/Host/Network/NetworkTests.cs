@@ -90,7 +90,7 @@ public sealed class NetworkTests : IDisposable
 
         Serve(Answer("<html>not json"));
         (await new OutageLook("mukta/test").AtAsync(new Uri($"http://{Host}/"), Limit, TestContext.Current.CancellationToken))
-            .Reason!.ShouldContain("no health report");
+            .Reason!.ShouldContain("not a health report");
         Serve(stream =>
         {
             stream.Write("HTTP/1.1 200 OK\r\n\r\n{"u8);

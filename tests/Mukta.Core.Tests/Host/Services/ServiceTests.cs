@@ -17,7 +17,7 @@ public sealed class ServiceTests : IDisposable
         var down = new ServiceState("x", "loaded", "enabled", "inactive");
         Steps(ServiceWish.Restore, down, down).ShouldBe([(ServiceAct.Start, "wind.service"), (ServiceAct.Start, "tide.service")]);
         var up = down with { Active = "active" };
-        Steps(ServiceWish.Off, up, up).ShouldBe([(ServiceAct.Stop, "tide.service"), (ServiceAct.Stop, "wind.service")]);
+        Steps(ServiceWish.Stop, up, up).ShouldBe([(ServiceAct.Stop, "tide.service"), (ServiceAct.Stop, "wind.service")]);
         Steps(ServiceWish.Restart, up, up).Select(s => s.Act)
             .ShouldBe([ServiceAct.Stop, ServiceAct.Stop, ServiceAct.Start, ServiceAct.Start]);
         Steps(ServiceWish.Restore, up, up).ShouldBeEmpty();

@@ -1,13 +1,13 @@
 using CsCheck;
 using Mukta.Host;
-using Mukta.Host.Launching;
+using Mukta.Host.Shortcuts;
 using Mukta.Products;
 using Mukta.Remedies;
 using Mukta.Tests;
 
-namespace Mukta.Core.Tests.Host.Launching;
+namespace Mukta.Core.Tests.Host.Shortcuts;
 
-public sealed class LaunchTests : IDisposable
+public sealed class ShortcutTests : IDisposable
 {
     private const string Mine =
         "# my own\n[Desktop Entry]\nType=Application\nName=Pier\nName[de]=Steg\nExec=env TIDE=high GULL=loud /games/pier-1/bin/pier "
@@ -21,10 +21,10 @@ public sealed class LaunchTests : IDisposable
         title: Pier
         kind: game
         installs: {places: ["${home}/games/pier*"]}
-        launch: [{entry: "${data}/applications/pier.desktop", program: bin/pier, arguments: [--mail], environment: {TIDE: low}, folder: "${install}"}]
+        shortcuts: [{entry: "${data}/applications/pier.desktop", program: bin/pier, arguments: [--mail], environment: {TIDE: low}, folder: "${install}"}]
         """), "test.yaml");
 
-    public LaunchTests()
+    public ShortcutTests()
     {
         machine = new Machine("/", UserFolders.Of(name => name == "HOME" ? scratch.Root : null));
         scratch.Write("games/pier/bin/pier", "x");
@@ -41,7 +41,7 @@ public sealed class LaunchTests : IDisposable
             "Exec=env TIDE=high GULL=loud /games/pier-1/bin/pier --mine %U",
             $"Exec=env GULL=loud TIDE=low {scratch.At("games/pier/bin/pier")} --mail --mine %U", StringComparison.Ordinal)
             .Replace("Path=/games/pier-1", $"Path={scratch.At("games/pier")}", StringComparison.Ordinal));
-        Look().SelectMany(e => LaunchFindings.Of([e])).ShouldBeEmpty();
+        Look().SelectMany(e => ShortcutFindings.Of([e])).ShouldBeEmpty();
         Directory.EnumerateFiles(scratch.At(".local/state/mukta/kept"), "*", SearchOption.AllDirectories)
             .Where(p => p.Contains("/files/", StringComparison.Ordinal)).Select(File.ReadAllText).ShouldBe([Mine]);
     }
@@ -53,8 +53,8 @@ public sealed class LaunchTests : IDisposable
         var odd = profile with
         {
             Title = Odd,
-            Launch =
-            [profile.Launch[0] with { Arguments = ["50%", "%U", "$(touch canary)"],
+            Shortcuts =
+            [profile.Shortcuts[0] with { Arguments = ["50%", "%U", "$(touch canary)"],
             Environment = new Dictionary<string, string> { ["TIDE"] = "100%U" } }],
         };
         Restore(odd).ShouldAllBe(c => c.Failure == null);
@@ -65,7 +65,7 @@ public sealed class LaunchTests : IDisposable
         var entry = DesktopEntry.Parse(text, out _)!;
         entry.Get("Name").ShouldBe(Odd);
         entry.Exec!.Variable("TIDE").ShouldBe("100%U");
-        Look(odd).SelectMany(e => LaunchFindings.Of([e])).ShouldBeEmpty();
+        Look(odd).SelectMany(e => ShortcutFindings.Of([e])).ShouldBeEmpty();
     }
 
     [Fact]
@@ -74,7 +74,7 @@ public sealed class LaunchTests : IDisposable
         using var outside = new Scratch();
         Directory.CreateDirectory(scratch.At(".local/share"));
         File.CreateSymbolicLink(scratch.At(".local/share/applications"), outside.Root);
-        LaunchFindings.Of(Look()).ShouldHaveSingleItem().Remedy.ShouldBe(Mukta.Host.Checks.Remedy.None);
+        ShortcutFindings.Of(Look()).ShouldHaveSingleItem().Remedy.ShouldBe(Mukta.Host.Checks.Remedy.None);
         Restore().ShouldBeEmpty();
         Directory.EnumerateFileSystemEntries(outside.Root).ShouldBeEmpty();
     }
@@ -91,7 +91,7 @@ public sealed class LaunchTests : IDisposable
         File.ReadAllText(Entry).ShouldContain("--mail");
         File.Exists(scratch.At(".local/share/applications/old-pier.desktop")).ShouldBeFalse();
         File.Exists(scratch.At(".local/share/applications/other.desktop")).ShouldBeTrue();
-        Look().SelectMany(e => LaunchFindings.Of([e])).ShouldBeEmpty();
+        Look().SelectMany(e => ShortcutFindings.Of([e])).ShouldBeEmpty();
     }
 
     [Fact]
@@ -149,7 +149,7 @@ public sealed class LaunchTests : IDisposable
 
     public void Dispose() => scratch.Dispose();
 
-    private IReadOnlyList<LaunchEntry> Look(Profile? of = null) => new LaunchLook(machine).At(of ?? profile, scratch.At("games/pier"));
+    private IReadOnlyList<Shortcut> Look(Profile? of = null) => new ShortcutLook(machine).At(of ?? profile, scratch.At("games/pier"));
 
     private IReadOnlyList<ChangedEntry> Restore(Profile? of = null) =>
         new RestoreShortcutsRemedy(Guards.TargetOf(machine, of ?? profile, scratch.At("games/pier")), Guards.Tools).Run()?.Changed ?? [];

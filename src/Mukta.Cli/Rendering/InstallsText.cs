@@ -7,14 +7,20 @@ using Spectre.Console;
 namespace Mukta.Cli.Rendering;
 
 /// <summary>Found installs as a technician reads them.</summary>
-internal sealed class LocateText(IAnsiConsole console, string? profiles)
+internal sealed class InstallsText(Session session, string options)
 {
-    /// <summary>Everything.</summary>
+    private readonly IAnsiConsole console = session.Output;
+
+    /// <summary>The verdict, then product by product, then the next command.</summary>
     /// <param name="located">What was found.</param>
-    /// <param name="forgotten">What was recorded and is no install any more; null where nothing was recorded.</param>
-    /// <param name="record">The command that would remember what a search has found; null where there is nothing to remember.</param>
-    public void Write(IReadOnlyList<Located> located, IReadOnlyList<string>? forgotten, string? record)
+    public void Write(IReadOnlyList<Located> located)
     {
+        var (all, without) = (located.Sum(l => l.Installs.Count), located.Count(l => l.Installs.Count == 0));
+        console.WriteLine(
+            (all == 0 ? "No installs found." : $"{Units.Count(all, "install")} found.")
+            + (all > 0 && without > 0 ? $" {Units.Count(without, "product has", "products have")} none." : ""));
+        if (session.IsQuiet)
+            return;
         foreach (var product in located)
         {
             console.MarkupLineInterpolated($"[bold]{product.Loaded.Profile.Product}[/]  {product.Loaded.Profile.Title}");
@@ -35,27 +41,28 @@ internal sealed class LocateText(IAnsiConsole console, string? profiles)
                 console.MarkupLineInterpolated($"  [yellow]its files cannot be compared:[/] {fault}");
         }
 
-        foreach (var path in forgotten ?? [])
-            console.WriteLine($"forgotten, since it is no install any more: {PathBytes.Shown(path)}");
-        if (record is not null)
+        if (Next(located) is { } next)
+            session.Next(next);
+    }
+
+    private string? Next(IReadOnlyList<Located> located)
+    {
+        if (located.FirstOrDefault(l => l.Installs.Any(i => i.IsSearched)) is { } searched)
         {
-            console.MarkupLineInterpolated($"\nNext: [bold]{record}[/]");
-            return;
+            var found = searched.Installs.First(i => i.IsSearched).Path;
+            return $"mukta installs add {searched.Loaded.Profile.Product} {Shell.Quoted(found)}{options}";
         }
 
-        var next = located.Where(l => l.Manifests.Count > 0 && l.Installs.Count(i => i.IsCurrent) == 1).ToList();
-        if ((next.Find(l => l.Installs.Any(i => i.Evidence is { Share: < 1 })) ?? next.FirstOrDefault()) is { } first)
-        {
-            var options = profiles is null ? "" : $" --profiles {Shell.Quoted(profiles)}";
-            console.MarkupLineInterpolated($"\nNext: [bold]mukta verify {first.Loaded.Profile.Product}{options}[/]");
-        }
+        var known = located.Where(l => l.Manifests.Count > 0 && l.Installs.Count(i => i.IsCurrent) == 1).ToList();
+        return (known.Find(l => l.Installs.Any(i => i.Evidence is { Share: < 1 })) ?? known.FirstOrDefault()) is { } first
+            ? $"mukta verify {first.Loaded.Profile.Product}{options}" : null;
     }
 
     private static string Evidence(Located product, FoundInstall install)
     {
         var marker = install.HasMarker ? "" : $", without {product.Loaded.Profile.Installs.Marker}";
         if (install.Evidence is not { } evidence)
-            return $"its manifest is not at hand{marker}";
+            return $"its manifest is not available{marker}";
         var release = install.Release is { } version ? $"{version}: " : "";
         return $"{release}{Units.Number(evidence.Present)} of {Units.Number(evidence.Listed)} names and sizes, "
             + $"{Units.Bytes(evidence.Bytes)}{marker}";

@@ -1,8 +1,8 @@
 using System.CommandLine;
 using System.Globalization;
+using Mukta.Cli.Help;
 using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
-using Mukta.Disk;
 using Mukta.Operations;
 using Mukta.State;
 using Spectre.Console;
@@ -10,38 +10,47 @@ using Spectre.Console;
 namespace Mukta.Cli.Commands;
 
 /// <summary><c>mukta held</c></summary>
-internal static class HeldCommand
+internal static class OperationsCommand
 {
-    private const string ListExamples = """
-          mukta held list
-          mukta held list --in games/gannet-post --json
+    private const string Examples = """
+          mukta operations
+          mukta operations gannet-post --json
         """;
 
     private const string PurgeExamples = """
-          mukta held purge --older-than 14d --dry-run
-          mukta held purge 20261124T023338Z-94de07
+          mukta operations purge --older-than 14d --dry-run
+          mukta operations purge 20261124T023338Z-94de07
         """;
 
-    public static Command Build() => new("held", "List what operations keep, and delete it for good.") { BuildList(), BuildPurge() };
-
-    private static ExampleCommand BuildList()
+    public static Command Build()
     {
+        var product = new Argument<string?>("PRODUCT") { Description = "Only this product's.", Arity = ArgumentArity.ZeroOrOne };
         var choice = new OperationChoice();
-        var command = new ExampleCommand("list", "Show operations with their date, product, and what they hold.", ListExamples);
+        var command = new ExampleCommand("operations", "Show operations and what they keep, or purge it.", Examples)
+        {
+            product,
+            BuildPurge(),
+        };
         choice.AddTo(command);
         command.SetAction(parsed =>
         {
             using var session = new Session(parsed);
-            var all = choice.All(parsed);
+            var all = choice.All(parsed).Where(o => parsed.GetValue(product) is not { } only || o.Record.Header.Product == only).ToList();
             if (session.IsJson)
-                Session.Write(new HeldDocument("mukta.held/1", false, 0, [.. all.Select(HeldPart.Of)]), Documents.Readable.HeldDocument);
-            else if (all.Count == 0)
-                session.Output.WriteLine("Nothing is held.");
-            else
             {
-                new HeldText(session.Output).WriteAll(
-                    all, all.Any(o => o.State != OperationState.Undone && o.Record.Header.Undoes is null)
-                    ? $"mukta undo{choice.Arguments(parsed)} --dry-run" : null);
+                Session.Write(
+                    new OperationsDocument("mukta.operations/1", false, 0, [.. all.Select(OperationPart.Of)]),
+                    Documents.Readable.OperationsDocument);
+                return (int)ExitCode.Done;
+            }
+
+            var text = new OperationsText(session.Output);
+            text.Sum(all);
+            if (!session.IsQuiet && all.Count > 0)
+            {
+                text.Table(all);
+                if (all.LastOrDefault(OperationChoice.IsOpen) is { } last)
+                    session.Next($"mukta undo {last.Id}{choice.Arguments(parsed)} --dry-run");
             }
 
             return (int)ExitCode.Done;
@@ -53,17 +62,21 @@ internal static class HeldCommand
     {
         var ids = new Argument<string[]>("ID")
         {
-            Description = "The operations, as held list shows them.",
+            Description = "Operations, or the beginnings of their ids.",
             Arity = ArgumentArity.ZeroOrMore,
+        }.WithOperations();
+        var olderThan = new Option<string?>("--older-than")
+        {
+            Description = "Operations started longer ago than AGE, such as 14d or 36h.",
+            HelpName = "AGE",
         };
-        var olderThan = new Option<string?>("--older-than") { Description = "All that began longer ago: 14d, 36h.", HelpName = "AGE" };
         var evenUnfinished = new Option<bool>("--even-unfinished")
         {
-            Description = "Also delete operations named by ID that are unfinished, being undone or waiting for a restart.",
+            Description = "Also those named by ID that are unfinished or waiting for a restart.",
         };
         var choice = new OperationChoice();
         var (dryRun, yes) = (CommonOptions.DryRun(), CommonOptions.Yes());
-        var command = new ExampleCommand("purge", "Permanently delete what operations keep. They cannot be undone any more.", PurgeExamples)
+        var command = new ExampleCommand("purge", "Delete what operations keep, permanently. They cannot be undone then.", PurgeExamples)
         {
             ids,
             olderThan,
@@ -77,23 +90,24 @@ internal static class HeldCommand
             if (result.GetValue(ids) is null or [] == (result.GetValue(olderThan) is null))
                 result.AddError("Name either operations or an age with --older-than.");
             else if (result.GetValue(olderThan) is { } age && Age(age) is null)
-                result.AddError($"\"{age}\" is no age such as 14d or 36h.");
+                result.AddError($"\"{age}\" is not an age such as 14d or 36h.");
         });
         command.SetAction(async (parsed, cancel) =>
         {
             using var session = new Session(parsed);
-            var chosen = Chosen(choice.All(
-                parsed), parsed.GetValue(ids) ?? [],
+            var chosen = Chosen(
+                choice, parsed, parsed.GetValue(ids) ?? [],
                 parsed.GetValue(olderThan) is { } age ? TimeProvider.System.GetUtcNow() - Age(age) : null);
-            var document = new HeldDocument("mukta.held.purge/1", parsed.GetValue(dryRun), 0, [.. chosen.Select(HeldPart.Of)]);
+            var document = new OperationsDocument(
+                "mukta.operations.purge/1", parsed.GetValue(dryRun), 0, [.. chosen.Select(OperationPart.Of)]);
             if (chosen.Count == 0)
                 return End(session, document, "Nothing to delete.");
             if (!session.IsJson && !session.IsQuiet)
-                new HeldText(session.Output).Write(chosen);
+                new OperationsText(session.Output).Write(chosen);
             if (parsed.GetValue(dryRun))
-                return End(session, document, "Dry run: nothing was deleted. Run it again without --dry-run to delete it.");
+                return End(session, document, Session.DryRun);
             if (!parsed.GetValue(yes) && !await Question.IsAnsweredYesAsync(
-                session, $"Delete {Units.Bytes(chosen.Sum(c => c.Size.Bytes))} for good?", cancel).ConfigureAwait(false))
+                session, $"Delete {Units.Bytes(chosen.Sum(c => c.Size.Bytes))} permanently?", cancel).ConfigureAwait(false))
                 return End(session, document with { ExitCode = 1 }, "Nothing was changed.");
             foreach (var operation in chosen)
             {
@@ -111,13 +125,13 @@ internal static class HeldCommand
         text.Length > 1 && int.TryParse(text.AsSpan(0, text.Length - 1), NumberStyles.None, CultureInfo.InvariantCulture, out var number)
         ? text[^1] switch { 'd' => TimeSpan.FromDays(number), 'h' => TimeSpan.FromHours(number), _ => null } : null;
 
-    private static List<KeptOperation> Chosen(IReadOnlyList<KeptOperation> all, string[] ids, DateTimeOffset? before) =>
-        ids.FirstOrDefault(i => all.All(o => o.Id != i)) is { } unknown
-            ? throw new MuktaException(
-            ExitCode.BadInput, "There is no such operation.", PathBytes.Shown(unknown),
-            "Look with: mukta held list (an install that is not known can be named with --in)")
-            : [.. all.Where(
+    private static List<KeptOperation> Chosen(OperationChoice choice, ParseResult parsed, string[] words, DateTimeOffset? before)
+    {
+        var all = choice.All(parsed);
+        var ids = words.Select(w => choice.Id(parsed, all, w)).ToHashSet();
+        return [.. all.Where(
             o => ids.Contains(o.Id) || (o.Record.Header.Started < before && o.State is OperationState.Done or OperationState.Undone))];
+    }
 
     private static void Forget(Host.Machine machine, string id)
     {
@@ -132,10 +146,10 @@ internal static class HeldCommand
         }
     }
 
-    private static int End(Session session, HeldDocument document, string line)
+    private static int End(Session session, OperationsDocument document, string line)
     {
         if (session.IsJson)
-            Session.Write(document, Documents.Readable.HeldDocument);
+            Session.Write(document, Documents.Readable.OperationsDocument);
         else
             session.Output.WriteLine(line);
         return document.ExitCode;

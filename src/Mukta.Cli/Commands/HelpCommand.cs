@@ -1,0 +1,34 @@
+using System.CommandLine;
+using Mukta.Products;
+
+namespace Mukta.Cli.Commands;
+
+/// <summary><c>mukta help</c></summary>
+internal static class HelpCommand
+{
+    private const string Examples = """
+          mukta help repair
+          mukta help caches clear
+        """;
+
+    public static Command Build()
+    {
+        var words = new Argument<string[]>("WORD") { Description = "A command and its words.", Arity = ArgumentArity.ZeroOrMore };
+        var command = new ExampleCommand("help", "Show help for a command.", Examples) { words };
+        command.SetAction(parsed =>
+        {
+            var root = (RootCommand)parsed.RootCommandResult.Command;
+            Command found = root;
+            foreach (var word in parsed.GetValue(words) ?? [])
+            {
+                found = found.Subcommands.FirstOrDefault(c => c.Name == word) ?? throw new MuktaException(
+                    ExitCode.BadInput,
+                    $"There is no command \"{word}\"{Nearest.HintOrEnd(word, found.Subcommands.Select(c => c.Name))}",
+                    Shell.Typed(parsed), "mukta --help lists all commands.");
+            }
+
+            return root.Parse([.. parsed.GetValue(words) ?? [], "--help"]).Invoke(parsed.InvocationConfiguration);
+        });
+        return command;
+    }
+}

@@ -1,0 +1,45 @@
+using System.CommandLine;
+using System.CommandLine.Parsing;
+using Mukta.Products;
+
+namespace Mukta.Cli.Help;
+
+/// <summary>What is wrong with a command line, in our own sentences.</summary>
+internal static class UsageFault
+{
+    /// <summary>The first fault.</summary>
+    public static MuktaException Of(ParseResult parsed)
+    {
+        var command = parsed.CommandResult.Command;
+        var path = HelpAction.Path(command);
+        return new MuktaException(ExitCode.BadInput, What(parsed, command), Shell.Typed(parsed), $"Show the help: {path} --help");
+    }
+
+    private static string What(ParseResult parsed, Command command)
+    {
+        if (parsed.UnmatchedTokens is [var unknown, ..])
+        {
+            if (unknown.StartsWith('-') && unknown.Length > 1)
+            {
+                return $"Unknown option {unknown}"
+                    + Nearest.HintOrEnd(unknown.Split('=')[0], HelpAction.Options(command).Select(o => o.Name));
+            }
+
+            return command.Subcommands.Count > 0 && command.Arguments.Count == 0
+                ? $"Unknown command \"{unknown}\"{Nearest.HintOrEnd(unknown, command.Subcommands.Select(c => c.Name))}"
+                : $"There is one word too many: {unknown}";
+        }
+
+        var error = parsed.Errors[0];
+        return error.SymbolResult switch
+        {
+            ArgumentResult { Tokens.Count: 0, Parent: CommandResult } argument => $"{argument.Argument.Name} is missing.",
+            OptionResult { Tokens.Count: 0 } option => $"{option.Option.Name} needs a value: {option.Option.Name} {option.Option.HelpName}",
+            ArgumentResult { Tokens.Count: 0, Parent: OptionResult option } =>
+                $"{option.Option.Name} needs a value: {option.Option.Name} {option.Option.HelpName}",
+            CommandResult when command is { Action: null, Subcommands.Count: > 0 } =>
+                $"Which one: {string.Join(", ", command.Subcommands.Select(c => c.Name))}?",
+            _ => error.Message.TrimEnd('.') + ".",
+        };
+    }
+}

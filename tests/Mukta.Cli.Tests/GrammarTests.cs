@@ -1,0 +1,93 @@
+using Mukta.Tests;
+
+namespace Mukta.Cli.Tests;
+
+/// <summary>What holds for every command: a noun alone shows its things, quiet is one line, words can be completed.</summary>
+public sealed class GrammarTests
+{
+    [Fact]
+    public async Task A_noun_alone_shows_its_things_and_quiet_is_the_verdict_alone()
+    {
+        using var home = await Home.MakeAsync();
+        home.Scratch.Flip("games/gannet-post/maps/harbour.pak", 70_000);
+        (await home.OnAsync("repair", "gannet-post", "-y")).Code.ShouldBe(0);
+        foreach (var noun in new[] { "installs", "services", "caches", "shortcuts", "operations", "profile" })
+        {
+            var (shown, quiet) = (await ShowAsync(noun), await ShowAsync(noun, "-q"));
+            shown.Code.ShouldBe(0, noun + shown.Err);
+            shown.Out.Split('\n').Length.ShouldBeGreaterThan(2, noun);
+            shown.Out.Split('\n').ShouldAllBe(l => !l.EndsWith(' '), noun);
+            if (noun != "profile")
+                quiet.Out.ShouldBe(shown.Out.Split('\n')[0] + "\n", noun);
+        }
+
+        foreach (var command in new[] { "check", "verify", "repair" })
+        {
+            string[] words = command == "repair" ? ["-q", "-y"] : ["-q"];
+            (await home.OnAsync(command, "gannet-post", words)).Out.Split('\n').Length.ShouldBe(2, command);
+        }
+
+        Task<Answer> ShowAsync(string noun, params string[] more) =>
+            home.MuktaWithAsync([$"MUKTA_PROFILES={home.Scratch.At("profiles")}"], [noun, .. more]);
+    }
+
+    [Fact]
+    public async Task A_product_is_meant_before_a_folder_of_its_name_and_an_install_knows_its_own_manifest()
+    {
+        using var home = await Home.MakeAsync();
+        Directory.CreateDirectory(home.Scratch.At("gannet-post"));
+        (await home.OnAsync("verify", "gannet-post", "-q")).Out.ShouldContain(home.Scratch.At("games/gannet-post"));
+        (await home.OnAsync("verify", "./gannet-post")).Code.ShouldBe(2);
+        home.Scratch.Flip("games/gannet-post/maps/harbour.pak", 70_000);
+        (await home.OnAsync("repair", "gannet-post", "-y")).Code.ShouldBe(0);
+        home.Scratch.Flip("games/gannet-post/sound/gulls.bank", 70_000);
+        var inside = await Programs.RunAsync(
+            home.Scratch, "sh", "-c", $"cd games/gannet-post && HOME='{home.Scratch.Root}' '{Programs.Mukta}' verify");
+        inside.Code.ShouldBe(1, inside.Err);
+        inside.Out.ShouldStartWith("Not intact: gannet-post 1.4.2");
+    }
+
+    [Fact]
+    public async Task A_needed_product_without_a_profile_is_reported_and_profiles_may_end_in_yml()
+    {
+        using var home = await Home.MakeAsync();
+        File.Move(home.Scratch.At("profiles/gannet-post.yaml"), home.Scratch.At("profiles/gannet-post.yml"));
+        File.Delete(home.Scratch.At("profiles/tidewarden.yaml"));
+        (await home.OnAsync("check", "gannet-post", "--offline")).Out
+            .ShouldContain("unknown  gannet-post  install    it needs tidewarden, which has no profile and was not checked");
+        (await home.OnAsync("check", "gannet-post", "--offline", "--alone")).Out.ShouldNotContain("tidewarden, which");
+    }
+
+    [Theory]
+    [InlineData("mukta rep", "repair")]
+    [InlineData("mukta repair gan", "gannet-post")]
+    [InlineData("mukta repair gannet-post --renew pro", "programs")]
+    [InlineData("mukta caches clear pierhead sig", "sign-in")]
+    [InlineData("mukta services res", "restart restore")]
+    [InlineData("mukta verify gannet-post --qu", "--quick --quiet")]
+    public async Task Bash_completes_commands_products_components_and_caches(string line, string expected)
+    {
+        using var home = await Home.MakeAsync();
+        var completed = await Programs.RunAsync(
+            home.Scratch, "env", $"HOME={home.Scratch.Root}", "MUKTA_PROFILES=profiles", "bash", "-c", $$"""
+            PATH='{{Programs.Folder}}':$PATH
+            source <(mukta completion bash)
+            COMP_LINE='{{line}}' COMP_POINT={{line.Length}} COMP_WORDS=({{line}}) COMP_CWORD={{line.Split(' ').Length - 1}}
+            _mukta
+            printf '%s\n' "${COMPREPLY[@]}" | sort | paste -sd ' '
+            """);
+        completed.Out.ShouldBe(expected + "\n", completed.Err);
+    }
+
+    [Theory]
+    [InlineData("zsh")]
+    [InlineData("fish")]
+    [InlineData("tcsh")]
+    public async Task Other_shells_have_a_script_of_their_own(string shell)
+    {
+        using var scratch = new Scratch();
+        var answer = await Programs.MuktaAsync(scratch, "completion", shell);
+        answer.Code.ShouldBe(shell == "tcsh" ? 2 : 0);
+        (answer.Out + answer.Err).ShouldContain(shell == "tcsh" ? "\"tcsh\" is not one of bash, zsh and fish." : "suggest");
+    }
+}

@@ -60,7 +60,7 @@ internal sealed class ProductChoice
         {
             throw new MuktaException(
                 ExitCode.BadInput, $"Unknown product or command \"{Disk.PathBytes.Shown(id)}\"{hint}", Shell.Typed(parsed),
-                $"Show the help: {HelpAction.Path(parsed.CommandResult.Command)} --help");
+                $"Show the help: {CommandTexts.Path(parsed.CommandResult.Command)} --help");
         }
 
         string Arguments(params IEnumerable<Option<string?>> options) =>

@@ -90,4 +90,20 @@ public sealed class GrammarTests
         answer.Code.ShouldBe(shell == "tcsh" ? 2 : 0);
         (answer.Out + answer.Err).ShouldContain(shell == "tcsh" ? "\"tcsh\" is not one of bash, zsh and fish." : "suggest");
     }
+
+    [Fact]
+    public async Task Every_command_has_a_man_page_that_is_well_formed()
+    {
+        Need.Program("mandoc");
+        using var scratch = new Scratch();
+        (await Programs.MuktaAsync(scratch, "help", "--man-pages", "man")).Code.ShouldBe(0);
+        var pages = Directory.EnumerateFiles(scratch.At("man")).Select(f => Path.GetFileName(f)!).ToList();
+        pages.ShouldContain("mukta.1");
+        pages.ShouldContain("mukta-caches-clear.1");
+        var lint = await Programs.RunAsync(scratch, "sh", "-c", "mandoc -T lint -W warning man/*.1");
+        lint.Out.ShouldBeEmpty();
+        var shown = await Programs.RunAsync(scratch, "sh", "-c", "mandoc -T ascii man/mukta-repair.1 | col -b");
+        shown.Out.ShouldContain("-n, --dry-run");
+        shown.Out.ShouldContain("EXIT STATUS");
+    }
 }

@@ -1,4 +1,5 @@
 using System.CommandLine;
+using Mukta.Cli.Help;
 using Mukta.Products;
 
 namespace Mukta.Cli.Commands;
@@ -14,10 +15,21 @@ internal static class HelpCommand
     public static Command Build()
     {
         var words = new Argument<string[]>("WORD") { Description = "A command and its words.", Arity = ArgumentArity.ZeroOrMore };
-        var command = new ExampleCommand("help", "Show help for a command.", Examples) { words };
+        var pages = new Option<string?>("--man-pages")
+        {
+            Description = "Write a man page of each command to this folder.",
+            HelpName = "DIR",
+        };
+        var command = new ExampleCommand("help", "Show help for a command.", Examples) { words, pages };
         command.SetAction(parsed =>
         {
             var root = (RootCommand)parsed.RootCommandResult.Command;
+            if (parsed.GetValue(pages) is { } folder)
+            {
+                ManPages.Write(root, folder);
+                return (int)ExitCode.Done;
+            }
+
             Command found = root;
             foreach (var word in parsed.GetValue(words) ?? [])
             {

@@ -11,7 +11,7 @@ internal static class UsageFault
     public static MuktaException Of(ParseResult parsed)
     {
         var command = parsed.CommandResult.Command;
-        var path = HelpAction.Path(command);
+        var path = CommandTexts.Path(command);
         return new MuktaException(ExitCode.BadInput, What(parsed, command), Shell.Typed(parsed), $"Show the help: {path} --help");
     }
 
@@ -22,7 +22,7 @@ internal static class UsageFault
             if (unknown.StartsWith('-') && unknown.Length > 1)
             {
                 return $"Unknown option {unknown}"
-                    + Nearest.HintOrEnd(unknown.Split('=')[0], HelpAction.Options(command).Select(o => o.Name));
+                    + Nearest.HintOrEnd(unknown.Split('=')[0], CommandTexts.Options(command).Select(o => o.Name));
             }
 
             return command.Subcommands.Count > 0 && command.Arguments.Count == 0

@@ -164,6 +164,7 @@ internal sealed class ReinstallText(IAnsiConsole console)
                 + (wish.DropsUserData ? "" : "; user data among them is restored"));
         }
 
+        Rows(targets.SelectMany(t => t.Before?.Strays.Select(s => PathBytes.Shown(s.Path)) ?? []));
         console.WriteLine(wish.DropsUserData && targets.Any(t => t.UserData.Count > 0)
             ? "  kept         what is removed, user data too; mukta undo restores it"
             : "  lost         nothing: what is removed is kept; mukta undo restores it");

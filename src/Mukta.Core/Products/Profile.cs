@@ -74,6 +74,28 @@ public sealed record Profile
 
     /// <summary>The vendor's outage page.</summary>
     public Uri? Outage { get; init; }
+
+    /// <summary>The profile with the variables in arguments and environments replaced by the folders that they stand for.</summary>
+    /// <param name="folderOf">The folder of a variable.</param>
+    public Profile With(Func<string, string> folderOf)
+    {
+        IReadOnlyList<string> All(IReadOnlyList<string> texts) => [.. texts.Select(t => VariableText.Expand(t, folderOf))];
+        return this with
+        {
+            Shortcuts =
+            [.. Shortcuts.Select(s => s with
+            {
+                Arguments = All(s.Arguments),
+                Environment = s.Environment.ToDictionary(
+                    e => e.Key, e => VariableText.Expand(e.Value, folderOf), StringComparer.Ordinal),
+            })],
+            Setup = Setup is null ? null : Setup with
+            {
+                Actions = Setup.Actions.ToDictionary(
+                    a => a.Key, a => a.Value with { Arguments = All(a.Value.Arguments) }, StringComparer.Ordinal),
+            },
+        };
+    }
 }
 
 /// <summary>Where installs of a product are found.</summary>

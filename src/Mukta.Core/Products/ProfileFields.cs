@@ -107,6 +107,19 @@ internal sealed class ProfileFields
     public IReadOnlyDictionary<string, Version> Versions(string key) =>
         Pairs(key).ToDictionary(p => p.Key, p => VersionOf(p.Value, key), StringComparer.Ordinal);
 
+    /// <summary>Texts in which variables stand for folders.</summary>
+    public IReadOnlyList<string> VariableTexts(string key) => [.. Items(key).Select(v => VariableTextOf(v, key))];
+
+    /// <summary>Names with texts in which variables stand for folders.</summary>
+    public IReadOnlyDictionary<string, string> VariablePairs(string key) =>
+        Pairs(key).ToDictionary(p => p.Key, p => VariableTextOf(p.Value, key), StringComparer.Ordinal);
+
+    private string VariableTextOf(ProfileNode value, string key)
+    {
+        var text = TextOf(value, key);
+        return VariableText.FaultOf(text) is { } fault ? throw Fault(value, $"\"{PathBytes.Shown(text)}\" {fault}.") : text;
+    }
+
     public IReadOnlyDictionary<string, string> TextPairs(string key) =>
         Pairs(key).ToDictionary(p => p.Key, p => TextOf(p.Value, key), StringComparer.Ordinal);
 

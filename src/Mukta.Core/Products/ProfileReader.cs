@@ -125,8 +125,8 @@ public static class ProfileReader
         };
 
     private static ShortcutExpectation Shortcut(ProfileFields fields) => new(
-        fields.RequiredShortcut("entry"), fields.RequiredInside("program"), fields.Texts("arguments"), fields.TextPairs("environment"),
-        fields.Path("folder"));
+        fields.RequiredShortcut("entry"), fields.RequiredInside("program"), fields.VariableTexts("arguments"),
+        fields.VariablePairs("environment"), fields.Path("folder"));
 
     private static RuntimeNeeds Runtime(ProfileFields fields) => new()
     {
@@ -150,6 +150,6 @@ public static class ProfileReader
     }
 
     private static SetupAction Action(ProfileFields fields) => new(
-        fields.Texts("arguments"), TimeSpan.FromMinutes(fields.Number("minutes", 10, 1, 600)), fields.Numbers("done", [0], 0, 255),
+        fields.VariableTexts("arguments"), TimeSpan.FromMinutes(fields.Number("minutes", 10, 1, 600)), fields.Numbers("done", [0], 0, 255),
         fields.Numbers("restart", [], 0, 255));
 }

@@ -73,9 +73,16 @@ public sealed record UserFolders(string Home, string Data, string Config, string
         RootOf(pattern, install) is { } root && pattern.Segments.All(s => s.IndexOfAny(Wildcards) < 0)
         ? Path.Join([root, .. pattern.Segments]) : null;
 
+    /// <summary>The folder that a variable of <see cref="PathPattern"/> stands for.</summary>
+    /// <param name="variable">Its name.</param>
+    /// <param name="install">The install.</param>
+    public string FolderOf(string variable, string install) => RootOf(variable, install) ?? install;
+
     private static readonly char[] Wildcards = ['*', '?'];
 
-    private string? RootOf(PathPattern pattern, string? install) => pattern.Variable switch
+    private string? RootOf(PathPattern pattern, string? install) => RootOf(pattern.Variable, install);
+
+    private string? RootOf(string? variable, string? install) => variable switch
     {
         "home" => Home,
         "data" => Data,

@@ -34,7 +34,7 @@ internal sealed class TargetRun
 
     public ReinstallTarget Target { get; }
 
-    private Profile Profile => Target.Profile;
+    private Profile Profile => Target.Profile.With(v => with.Machine.Folders.FolderOf(v, Target.Path));
 
     /// <summary>What takes nothing away.</summary>
     public async Task PrepareAsync(CancellationToken cancel)
@@ -149,7 +149,7 @@ internal sealed class TargetRun
     {
         if (!Target.RunsRemove)
             return;
-        Doing("running the vendor's remove");
+        Doing("running the vendor's uninstall");
         await new VendorRemove(with.Tools.Services, with.Tools.Time) { Meter = with.Tools.Meter }.RunAsync(
             operation, Target.Path, Profile, Target.Manifest, cancel).ConfigureAwait(false);
     }

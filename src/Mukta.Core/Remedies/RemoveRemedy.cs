@@ -110,9 +110,10 @@ public sealed class RemoveRemedy(RemedyTarget target, OperationTools tools)
         foreach (var install in target.Installs.Where(
             i => plan.Steps.Any(s => s.Act == RemedyAct.RunVendorRemove && s.Subject.StartsWith(i + "/", StringComparison.Ordinal))))
         {
-            Tools.Doing?.Invoke("running the vendor's remove");
+            Tools.Doing?.Invoke("running the vendor's uninstall");
+            var profile = target.Profile.With(v => target.Machine.Folders.FolderOf(v, install));
             await new VendorRemove(Tools.Services, Tools.Time)
-                .RunAsync(operation, install, target.Profile, target.Manifest!, cancel).ConfigureAwait(false);
+                .RunAsync(operation, install, profile, target.Manifest!, cancel).ConfigureAwait(false);
         }
 
         foreach (var subject in plan.SetAside)

@@ -50,7 +50,7 @@ public sealed class SetupRemedy(RemedyTarget target, string action, OperationToo
     /// <exception cref="MuktaException">There is no such program or action, or it is not the published one.</exception>
     public override Task<SetupPlan> PlanAsync(CancellationToken cancel)
     {
-        var profile = target.Profile;
+        var profile = target.Profile.With(v => Machine.Folders.FolderOf(v, target.Installs[0]));
         if (profile.Setup is not { } setup)
         {
             throw new MuktaException(
@@ -62,7 +62,7 @@ public sealed class SetupRemedy(RemedyTarget target, string action, OperationToo
         {
             throw new MuktaException(
                 ExitCode.BadInput, $"The setup program of {profile.Title} has no {action}.", target.Loaded.File,
-                $"It has: {string.Join(", ", setup.Actions.Keys.Order().Select(a => $"--{a}"))}");
+                $"It has: {string.Join(", ", setup.Actions.Keys.Order())}.");
         }
 
         if (!Machine.IsLive)

@@ -4,7 +4,7 @@ using Mukta.Products;
 
 namespace Mukta.Repair;
 
-/// <summary>Which files are to be fetched anew whatever their state: those of components, and those whose paths fit patterns.</summary>
+/// <summary>Which files are to be downloaded again whatever their state: those of components, and those whose paths fit patterns.</summary>
 /// <param name="Components">Names of components.</param>
 /// <param name="Globs">Patterns.</param>
 public sealed record FilesToRenew(IReadOnlyList<string> Components, IReadOnlyList<string> Globs)
@@ -36,7 +36,7 @@ public sealed record FilesToRenew(IReadOnlyList<string> Components, IReadOnlyLis
         return Globs.FirstOrDefault(g => !manifest.Files.Any(f => PathGlob.Fits(g, f.Path))) is { } idle
             ? throw new MuktaException(
                 ExitCode.BadInput, $"No file fits the pattern \"{PathBytes.Shown(idle)}\".", where,
-                "A * stands for characters within one folder's names: maps/*, maps/*/*.")
+                "A * stands for characters within one name, ** for any folders: maps/*, maps/**/*.pak.")
             : file => Components.Any(c => IsOf(file, c)) || Globs.Any(g => PathGlob.Fits(g, file.Path));
     }
 }

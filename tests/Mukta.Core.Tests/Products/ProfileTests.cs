@@ -65,6 +65,9 @@ public class ProfileTests
     [InlineData("components: {a: [/etc/passwd]}", 7, 18, "has to lie in the install")]
     [InlineData("outage: {url: \"file:///etc/passwd\"}", 7, 15, "not an http or https URL")]
     [InlineData("manifest: {}", 7, 11, "needs one of the keys \"file\" and \"url\"")]
+    [InlineData(
+        "shortcuts: [{entry: \"${data}/applications/pier.desktop\", program: bin/pier, environment: {A: \"${instal}/x\"}}]", 7, 94,
+        "has the unknown variable ${instal}; did you mean \"install\"?")]
     [InlineData("setup: {program: a}", 7, 8, "needs an action")]
     [InlineData("setup: {program: a, repair: {minutes: 0}}", 7, 39, "whole number from 1 to 600")]
     [InlineData("runtime: {kernel: new}", 7, 19, "not a version")]

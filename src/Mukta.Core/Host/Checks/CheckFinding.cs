@@ -57,13 +57,14 @@ public enum Area
 #pragma warning disable CS1591 // The names say it; docs/check.md describes each.
 public enum FindingKind
 {
-    InstallNotFound, InstallsSeveral, InstallStale, NeedUnknown, FilesMissing, ManifestUnusable, OperationPending,
+    InstallNotFound, InstallsSeveral, InstallStale, NeedUnknown, FilesMissing, ManifestUnusable, ManifestExpired,
+    OperationPending,
     ProcessRunning, ProcessesHidden,
     ServiceAbsent, ServiceMasked, ServiceStartup, ServiceFailed, ServiceDown, ServiceUnwanted, ServiceChanging, ServicesUnknown,
     CacheWrongKind, CacheNotWritable, CacheUnreadable, PartialDownloads,
     ShortcutAbsent, ShortcutUnreadable, ShortcutProgram, ShortcutArguments, ShortcutEnvironment, ShortcutFolder, ShortcutHidden,
     ShortcutStale,
-    ProgramUnreadable, ProgramForeign, LibraryMissing, LibraryForeign, LibraryTooOld, KernelTooOld, LibcTooOld, DriverTooOld,
+    ProgramUnreadable, ProgramForeign, LibraryMissing, LibraryForeign, LibraryTooOld, KernelTooOld, LibcTooOld, DriverTooOld, DriverAbsent,
     RuntimeUnknown,
     SpaceShort, InodesShort, SpaceUnknown,
     MountReadOnly, MountNoExec, FolderBlocked, ForeignOwner, Immutable, AccessUnknown,

@@ -96,6 +96,7 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
             .Pending(loaded.Profile.Product, found.Append(chosen).OfType<FoundInstall>().Select(f => f.Path));
         var facts = new InstallFacts(found, chosen, named is not null, fault)
         {
+            Expired = manifest?.Expires is { } expires && expires <= around.Time.GetUtcNow() ? expires : null,
             NeedsWithoutProfile = [.. loaded.Profile.Needs.Where(n => !around.HasProfile(n))],
         };
         return new Subject(loaded, manifest, facts, pending);

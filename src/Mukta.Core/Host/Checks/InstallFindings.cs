@@ -10,6 +10,9 @@ namespace Mukta.Host.Checks;
 /// <param name="ManifestFault">Why its manifest cannot be used; null where it can.</param>
 public sealed record InstallFacts(IReadOnlyList<FoundInstall> Found, FoundInstall? Chosen, bool IsNamed, string? ManifestFault)
 {
+    /// <summary>When its manifest stopped being valid; null if it is valid.</summary>
+    public DateTimeOffset? Expired { get; init; }
+
     /// <summary>Products that it needs and that no profile describes.</summary>
     public IReadOnlyList<string> NeedsWithoutProfile { get; init; } = [];
 }
@@ -56,6 +59,14 @@ public static class InstallFindings
             yield return new CheckFinding(
                 FindingKind.FilesMissing, Verdict.Bad, chosen.Path,
                 $"{Units.Of(missing, evidence.Listed, "file")} {(missing == 1 ? "is" : "are")} missing or the wrong size", Remedy.Verify);
+        }
+
+        if (facts.Expired is { } expired)
+        {
+            yield return new CheckFinding(
+                FindingKind.ManifestExpired, Verdict.Warning, profile.Product,
+                $"its manifest expired on {expired.ToLocalTime():yyyy-MM-dd}",
+                Advice: "get the current manifest from the publisher");
         }
 
         if (facts.ManifestFault is { } fault)

@@ -57,7 +57,13 @@ public static class RuntimeFindings
 
         foreach (var (driver, version) in needs.Drivers)
         {
-            if (facts.Drivers.TryGetValue(driver, out var loaded) && loaded is not null && loaded < version)
+            if (!facts.Drivers.TryGetValue(driver, out var loaded))
+            {
+                yield return new CheckFinding(
+                    FindingKind.DriverAbsent, Verdict.Unknown, driver, $"the driver's module {driver} is not loaded",
+                    Advice: $"if this machine has the hardware for it, install the driver {driver}");
+            }
+            else if (loaded is not null && loaded < version)
             {
                 yield return new CheckFinding(
                     FindingKind.DriverTooOld, Verdict.Bad, driver, $"the driver {driver} is {loaded}, {version} is needed",

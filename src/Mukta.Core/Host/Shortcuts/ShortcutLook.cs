@@ -15,7 +15,7 @@ public sealed class ShortcutLook(Machine machine)
     /// <param name="install">Its install.</param>
     public IReadOnlyList<Shortcut> At(Profile profile, string install)
     {
-        var entries = profile.Shortcuts
+        var entries = profile.With(v => machine.NameOf(machine.Folders.FolderOf(v, install))).Shortcuts
             .SelectMany(asked => Places(asked.Entry, install).Select(path => Read(path, asked, install))).ToList();
         var known = entries.Select(e => e.Path).ToHashSet(StringComparer.Ordinal);
         var owned = profile.Installs.Places.Select(Beginning).Append(machine.NameOf(install)).Select(p => p.TrimEnd('/')).ToList();

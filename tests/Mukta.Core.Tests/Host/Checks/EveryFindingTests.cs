@@ -59,6 +59,9 @@ public class EveryFindingTests
         [FindingKind.InstallStale] = (Installs([Whole, Whole with { IsCurrent = false }], Whole), Installs([Whole, Whole], Whole)),
         [FindingKind.FilesMissing] =
         (Installs([Whole], Whole with { Evidence = new InstallEvidence(5, 4, 80, 100) }), Installs([Whole], Whole)),
+        [FindingKind.ManifestExpired] =
+        (InstallFindings.Of(Pier, new InstallFacts([Whole], Whole, false, null) { Expired = DateTimeOffset.UnixEpoch }),
+        Installs([Whole], Whole)),
         [FindingKind.NeedUnknown] =
         (InstallFindings.Of(Pier, new InstallFacts([Whole], Whole, false, null) { NeedsWithoutProfile = ["gulls"] }),
         Installs([Whole], Whole)),
@@ -109,6 +112,9 @@ public class EveryFindingTests
         [FindingKind.KernelTooOld] = (Runtime(Program(), kernel: new(5, 4)), Runtime(Program(), kernel: new(5, 10))),
         [FindingKind.LibcTooOld] = (Runtime(Program(), libc: new(2, 28)), Runtime(Program(), libc: new(2, 31))),
         [FindingKind.DriverTooOld] = (Runtime(Program(), driver: new(470, 1)), Runtime(Program(), driver: new(550, 54))),
+        [FindingKind.DriverAbsent] =
+        (RuntimeFindings.Of(
+        Needs, new RuntimeFacts([Program()], [], new(6, 1), new(2, 36), new Dictionary<string, Version?>()), []), Runtime(Program())),
         [FindingKind.RuntimeUnknown] =
         (RuntimeFindings.Of(Needs, new RuntimeFacts([], ["bin/pier"], null, null, new Dictionary<string, Version?>()), []), Runtime(Program())),
         [FindingKind.SpaceShort] = (Space(new Room(99, 1000)), Space(new Room(100, 1000))),

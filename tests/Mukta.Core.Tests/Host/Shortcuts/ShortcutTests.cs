@@ -47,6 +47,21 @@ public sealed class ShortcutTests : IDisposable
     }
 
     [Fact]
+    public void Variables_in_arguments_and_environment_are_folders()
+    {
+        var withVariables = profile with
+        {
+            Shortcuts =
+            [profile.Shortcuts[0] with { Arguments = ["--maps=${install}/maps"],
+            Environment = new Dictionary<string, string> { ["PIER_PATH"] = "${install}/lib:${home}/lib" } }],
+        };
+        Restore(withVariables).ShouldAllBe(c => c.Failure == null);
+        var text = File.ReadAllText(Entry);
+        text.ShouldContain($"PIER_PATH={scratch.At("games/pier/lib")}:{scratch.At("lib")}");
+        text.ShouldContain($"--maps={scratch.At("games/pier/maps")}");
+    }
+
+    [Fact]
     public void What_a_profile_says_is_text_in_an_entry_and_nothing_else()
     {
         const string Odd = " $(touch canary)\\;`touch canary`";

@@ -105,7 +105,7 @@ internal static class BystanderAttacks
             scene.Home.Write("setup", "#!/bin/sh\n[ -e restarted ] || exit 7\n"u8.ToArray(), Scratch.Program);
             await scene.WithSetupAsync(scene.Home.At("setup"), "repair: {arguments: [repair], restart: [7]}");
             (await scene.OnAsync("setup repair", "--yes")).Code.ShouldBe(3);
-            Restarted.Pretend(scene.Home.At(".local/state/mukta"));
+            Journals.PretendRestart(scene.Home.At(".local/state/mukta"));
             (await scene.OnAsync("verify")).Err.ShouldContain("can go on");
             var done = await scene.OnAsync("setup repair", "--yes");
             done.Code.ShouldBe(0, done.Out + done.Err);

@@ -138,7 +138,7 @@ public class SetupTests
         (await home.OnAsync("verify", "pierhead")).Err.ShouldNotContain("restarted");
     }
 
-    private static void Restart(Home home) => Restarted.Pretend(home.Scratch.At(".local/state/mukta"));
+    private static void Restart(Home home) => Journals.PretendRestart(home.Scratch.At(".local/state/mukta"));
 
     private static bool Hanging(Home home) =>
         Directory.EnumerateDirectories("/proc").Where(d => char.IsAsciiDigit(Path.GetFileName(d)[0])).Any(d =>

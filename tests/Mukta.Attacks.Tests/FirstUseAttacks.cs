@@ -1,0 +1,102 @@
+using Mukta.Cli.Tests;
+
+namespace Mukta.Attacks.Tests;
+
+/// <summary>What a new user types, and what the machine does on its own.</summary>
+internal static class FirstUseAttacks
+{
+    public static IEnumerable<Attack> Rows { get; } =
+    [
+        Refused("a folder that is not there is to be searched for pieces", "repair pier --from release --also nowhere --yes", 2),
+        Refused("a product's id has a space", "manifest make release --out new.meta4 --product 'A B'", 2),
+        Refused("a manifest would be overwritten", "manifest make release --out profiles/pier.meta4 --product pier", 2),
+        new("two profiles are bad", async scene =>
+        {
+            scene.Home.Write("profiles/a.yaml", "]");
+            scene.Home.Write("profiles/b.yaml", "format: [");
+            var answer = await scene.ShellAsync("\"$MUKTA\" profile check profiles/*.yaml");
+            answer.Code.ShouldBe(2);
+            answer.Err.ShouldContain("a.yaml");
+            answer.Err.ShouldContain("b.yaml");
+            answer.Out.ShouldContain("ok  profiles/pier.yaml");
+        }),
+        new("the game runs while it is verified", async scene =>
+        {
+            File.Copy("/bin/sleep", scene.Home.At("games/pier/bin/game"), overwrite: true);
+            var answer = await scene.ShellAsync(
+                "games/pier/bin/game 60 & \"$MUKTA\" verify pier --profiles profiles; code=$?; kill %1; exit $code");
+            answer.Code.ShouldBe(1, answer.Err);
+            answer.Out.ShouldContain("Next: mukta stop pier --profiles profiles");
+        }),
+        new("an install has lost its marker", async scene =>
+        {
+            scene.Home.Write("profiles/pier.yaml", AttackScene.Profile("caches: [{name: pages, places: [\"${install}/pages\"]}]")
+                .Replace("installs: {places", "installs: {marker: bin/marker, places", StringComparison.Ordinal));
+            scene.Home.Write("games/pier/pages/one", "1");
+            (await scene.OnAsync("caches")).Out.ShouldContain(scene.Home.At("games/pier/pages"));
+            (await scene.OnAsync("caches clear", "--yes")).Code.ShouldBe(0);
+            File.Exists(scene.Home.At("games/pier/pages/one")).ShouldBeFalse();
+        }),
+        new("a cache whose clearing signs the player out is full", async scene =>
+        {
+            scene.Home.Write("profiles/pier.yaml", AttackScene.Profile(
+                "caches: [{name: sign-in, places: [\"${cache}/pier/session\"], clear: by-name}]"));
+            scene.Home.Write(".cache/pier/session/token", "secret");
+            foreach (var command in new[] { "check --offline", "caches" })
+                (await scene.OnAsync(command)).Out.ShouldNotContain("Next: mukta caches");
+            await scene.OnAsync("caches clear", "--yes");
+            File.Exists(scene.Home.At(".cache/pier/session/token")).ShouldBeTrue();
+        }),
+        new("the mirrors are known and --offline is given", async scene =>
+        {
+            scene.Home.Flip("games/pier/maps/harbour.pak", 100);
+            (await scene.MuktaAsync(
+                "manifest", "make", "release", "--product", "pier", "--release", "1.0", "--base-url", "http://127.0.0.1:9/", "--out",
+                "profiles/pier.meta4", "--yes")).Code.ShouldBe(0);
+            var answer = await scene.OnAsync("repair", "--offline", "--yes");
+            answer.Code.ShouldBe(4, answer.Out);
+            answer.Err.ShouldContain("The mirrors are on the network");
+        }),
+        new("the disk of another machine is repaired, and the way back is taken", async scene =>
+        {
+            Directory.CreateDirectory(scene.Home.At("disk/home/anna"));
+            Directory.Move(scene.Home.At("games"), scene.Home.At("disk/games"));
+            scene.Home.Write(
+                "profiles/pier.yaml", AttackScene.Profile().Replace("${home}/games/pier", "/games/pier", StringComparison.Ordinal));
+            scene.Home.Flip("disk/games/pier/maps/harbour.pak", 100);
+            var before = scene.Home.Snapshot("disk/games/pier");
+            var answer = await scene.RepairAsync("--root", "disk");
+            answer.Code.ShouldBe(0, answer.Err);
+            var undo = answer.Out.Split('\n').Single(l => l.StartsWith("Undo: mukta ", StringComparison.Ordinal))["Undo: mukta ".Length..];
+            (await scene.MuktaAsync([.. undo.Split(' '), "--yes"])).Code.ShouldBe(0, undo);
+            scene.Home.Snapshot("disk/games/pier").ShouldBe(before);
+        }),
+        new("the clock was set back between two repairs", async scene =>
+        {
+            scene.Home.Flip("games/pier/maps/harbour.pak", 100);
+            (await scene.RepairAsync()).Code.ShouldBe(0);
+            var changed = 0;
+            Journals.Rewrite(scene.Home.At("games/pier/.mukta/kept"), line =>
+            {
+                var later = line.Replace(
+                    $"\"started\":\"{DateTime.UtcNow.Year}", $"\"started\":\"{DateTime.UtcNow.Year + 9}", StringComparison.Ordinal);
+                changed += later == line ? 0 : 1;
+                return later;
+            });
+            changed.ShouldBe(1);
+            scene.Home.Flip("games/pier/sound/gulls.bank", 5);
+            var damaged = scene.Home.Snapshot("games/pier");
+            (await scene.RepairAsync()).Code.ShouldBe(0);
+            (await scene.MuktaAsync("undo", "--profiles", "profiles", "--yes")).Code.ShouldBe(0);
+            scene.Home.Snapshot("games/pier").ShouldBe(damaged);
+        }),
+    ];
+
+    private static Attack Refused(string name, string line, int code) => new(name, async scene =>
+    {
+        var before = scene.Home.Snapshot("profiles");
+        var answer = await scene.ShellAsync($"MUKTA_PROFILES=profiles \"$MUKTA\" {line}");
+        answer.Code.ShouldBe(code, answer.Out + answer.Err);
+        scene.Home.Snapshot("profiles").ShouldBe(before);
+    });
+}

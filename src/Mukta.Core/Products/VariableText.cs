@@ -2,7 +2,7 @@ using System.Text.RegularExpressions;
 
 namespace Mukta.Products;
 
-/// <summary>Texts of a profile in which paths may be written with the variables of <see cref="PathPattern"/>, anywhere in the text.</summary>
+/// <summary>Texts of a profile in which the variables of <see cref="PathPattern"/> may stand anywhere.</summary>
 public static partial class VariableText
 {
     /// <summary>Why a text is refused, as the end of the sentence "it ..."; null for a good one.</summary>

@@ -133,7 +133,7 @@ internal sealed class TargetRun
     {
         if (Profile.Services.Count > 0)
         {
-            Doing("switching services off");
+            Doing("stopping services");
             var states = await with.Tools.Services.StatesAsync([.. Profile.Services.Select(s => s.Unit)], cancel).ConfigureAwait(false);
             foreach (var step in ServicePlan.For(ServiceWish.Stop, Profile.Services, states).Steps)
             {
@@ -156,7 +156,7 @@ internal sealed class TargetRun
 
     private void ChangeOver(CancellationToken cancel)
     {
-        Doing("changing over");
+        Doing("swapping in the new copy");
         RefuseIfRunning();
         foreach (var inside in Target.Inside)
             operation.NoteOnce(InsideNote, inside, Target.Path);
@@ -198,7 +198,7 @@ internal sealed class TargetRun
             .Concat(wish.DropsUserData ? Target.UserData.Where(u => !u.Path.StartsWith(Target.Path + "/", StringComparison.Ordinal)) : [])
             .ToList();
         if (places.Count > 0)
-            Doing("holding leftovers");
+            Doing("setting leftovers aside");
         foreach (var place in places)
         {
             cancel.ThrowIfCancellationRequested();
@@ -240,7 +240,7 @@ internal sealed class TargetRun
     {
         if (Profile.Services.Count == 0)
             return;
-        Doing("bringing services up");
+        Doing("restoring services");
         var states = await with.Tools.Services.StatesAsync([.. Profile.Services.Select(s => s.Unit)], cancel).ConfigureAwait(false);
         var outcome = await new ServiceRestorer(with.Tools.Services, with.Tools.Time)
             .DoAsync(

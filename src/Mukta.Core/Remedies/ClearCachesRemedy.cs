@@ -58,7 +58,7 @@ public sealed class ClearCachesRemedy(RemedyTarget target, IReadOnlyList<string>
         if (names.FirstOrDefault(n => !known.Contains(n)) is { } unknown)
         {
             throw new MuktaException(
-                ExitCode.BadInput, $"The profile knows no cache \"{PathBytes.Shown(unknown)}\".", target.Loaded.File,
+                ExitCode.BadInput, $"The profile has no cache \"{PathBytes.Shown(unknown)}\".", target.Loaded.File,
                 $"Name one of: {string.Join(", ", known)}.");
         }
 

@@ -23,8 +23,12 @@ internal static class FirstUseAttacks
         new("the game runs while it is verified", async scene =>
         {
             File.Copy("/bin/sleep", scene.Home.At("games/pier/bin/game"), overwrite: true);
-            var answer = await scene.ShellAsync(
-                "games/pier/bin/game 60 & \"$MUKTA\" verify pier --profiles profiles; code=$?; kill %1; exit $code");
+            var answer = await scene.ShellAsync("""
+                games/pier/bin/game 60 > game.log 2>&1 &
+                until readlink "/proc/$!/exe" | grep -q bin/game; do :; done
+                "$MUKTA" verify pier --profiles profiles; code=$?
+                kill "$!"; exit "$code"
+                """);
             answer.Code.ShouldBe(1, answer.Err);
             answer.Out.ShouldContain("Next: mukta stop pier --profiles profiles");
         }),

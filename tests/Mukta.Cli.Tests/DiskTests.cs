@@ -101,7 +101,7 @@ public class DiskTests
             sleep 60 & mount --bind /proc/$!/mem disk/game/maps/pier.pak # Nothing is mapped at its beginning: reading fails as on a bad disk.
             mukta repair disk/game --manifest game.meta4 --from URL --yes; echo "code $?"
             cmp disk/game/maps/sea.pak release/maps/sea.pak && echo the rest is whole
-            kill %1
+            kill "$!"
             """);
         answer.Out.ShouldContain("code 1");
         answer.Out.ShouldContain("Input/output error in bytes 0 to 65,535");

@@ -120,6 +120,11 @@ internal sealed class Session : IDisposable
     public static ProfileCatalog ReadProfiles(string? folder) => ProfileCatalog.Read(
         folder ?? (Environment.GetEnvironmentVariable(ProfilesVariable) is { Length: > 0 } set ? set : null), UserEnvironment.Get);
 
+    /// <summary>Where a new profile belongs: the folder that is named, or the user's own.</summary>
+    public static string FolderOfProfiles(string? folder) =>
+        folder ?? (Environment.GetEnvironmentVariable(ProfilesVariable) is { Length: > 0 } set ? set
+        : ProfileCatalog.UsualFolders(UserEnvironment.Get)[0]);
+
     /// <summary>Says on standard error what failed, where, and what to do next.</summary>
     public void Tell(MuktaException failure, string before = "")
     {

@@ -11,8 +11,10 @@ internal static class ProfileCommand
     public static Command Build()
     {
         var folder = CommonOptions.Profiles();
-        var command = new ExampleCommand("profile", "Show or check profiles.", "  mukta profile\n  mukta profile check gannet-post.yaml")
+        var command = new ExampleCommand(
+            "profile", "Show, check or draft profiles.", "  mukta profile\n  mukta profile check gannet-post.yaml")
         {
+            ProfileDraftCommand.Build(),
             BuildCheck(),
             BuildShow(),
             folder,
@@ -24,13 +26,16 @@ internal static class ProfileCommand
     private static ExampleCommand BuildCheck()
     {
         var files = new Argument<string[]>("FILE") { Description = "YAML profiles.", Arity = ArgumentArity.OneOrMore };
+        var here = new Option<bool>("--here") { Description = "Also try each path on this machine: what is there, and how large it is." };
         var command = new ExampleCommand("check", "Check profiles and report errors by line.", """
               mukta profile check profiles/gannet-post.yaml
               mukta profile check profiles/*.yaml
-            """) { files };
-        command.SetAction(parsed =>
+              mukta profile check --here profiles/gannet-post.yaml
+            """) { files, here };
+        command.SetAction((parsed, cancel) =>
         {
             using var session = new Session(parsed);
+            var trial = parsed.GetValue(here) ? new ProfileTrial(Host.Machine.Here(UserEnvironment.Get)) : null;
             var profiles = new List<LoadedProfile>();
             var faults = new List<MuktaException>();
             foreach (var file in parsed.GetRequiredValue(files))
@@ -52,12 +57,21 @@ internal static class ProfileCommand
                     ProfilesDocument.Of("mukta.profile.check/1", profiles) with
                     {
                         Faults = [.. faults.Select(f => new FaultPart(f.What, f.Where, f.Next))],
+                        Here = trial is null ? null : [.. profiles.SelectMany(p => trial.Try(p, cancel).Select(t => TriedPart.Of(p, t)))],
                     },
                     Documents.Readable.ProfilesDocument);
             }
             else if (!session.IsQuiet)
-                profiles.ForEach(p => session.Output.MarkupLineInterpolated($"[green]ok[/]  {p.File}: {p.Profile.Title}"));
-            return (int)(faults.Count > 0 ? faults[0].Code : ExitCode.Done);
+            {
+                profiles.ForEach(p =>
+                {
+                    session.Output.MarkupLineInterpolated($"[green]ok[/]  {p.File}: {p.Profile.Title}");
+                    if (trial is not null)
+                        new Rendering.ProfileText(session.Output).Write(trial.Try(p, cancel));
+                });
+            }
+
+            return Task.FromResult((int)(faults.Count > 0 ? faults[0].Code : ExitCode.Done));
         });
         return command;
     }

@@ -14,6 +14,7 @@ namespace Mukta.Cli.Json;
 [JsonSerializable(typeof(ManifestShowDocument))]
 [JsonSerializable(typeof(InstallsDocument))]
 [JsonSerializable(typeof(ProfilesDocument))]
+[JsonSerializable(typeof(DraftDocument))]
 [JsonSerializable(typeof(StopDocument))]
 [JsonSerializable(typeof(ServicesDocument))]
 [JsonSerializable(typeof(ServicesRunDocument))]

@@ -9,6 +9,9 @@ internal sealed record ProfilesDocument(string Format, IReadOnlyList<ProfilePart
     /// <summary>What keeps the other files from being used.</summary>
     public IReadOnlyList<FaultPart>? Faults { get; init; }
 
+    /// <summary>What their paths stand for on this machine; only with --here.</summary>
+    public IReadOnlyList<TriedPart>? Here { get; init; }
+
     public static ProfilesDocument Of(string format, IEnumerable<LoadedProfile> profiles) =>
         new(format, [.. profiles.Select(p => new ProfilePart()
         {
@@ -41,4 +44,12 @@ internal sealed record ProfilePart
     public required IReadOnlyList<string> Places { get; init; }
 
     public string? Manifest { get; init; }
+}
+
+/// <summary>A path of a profile, and what it stands for on this machine.</summary>
+internal sealed record TriedPart(
+    string Product, string Key, string Path, bool IsMissing, IReadOnlyList<string> Found, int Files, long Bytes)
+{
+    public static TriedPart Of(LoadedProfile profile, TriedPath tried) => new(
+        profile.Profile.Product, tried.Key, tried.Written, tried.IsMissing, tried.Found, tried.Files, tried.Bytes);
 }

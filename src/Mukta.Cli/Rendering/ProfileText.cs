@@ -26,6 +26,24 @@ internal sealed class ProfileText(IAnsiConsole console)
         }
     }
 
+    /// <summary>What the paths of a profile stand for on this machine, what matches nothing first.</summary>
+    public void Write(IReadOnlyList<TriedPath> tried)
+    {
+        var missing = tried.Where(t => t.IsMissing).ToList();
+        console.WriteLine(missing.Count == 0 ? $"    Each of {Units.Count(tried.Count, "path")} matches something here."
+            : $"    {Units.Of(missing.Count, tried.Count, "path")} {(missing.Count == 1 ? "matches" : "match")} nothing here.");
+        var width = Columns.Width(tried.Select(t => t.Written));
+        foreach (var path in missing.Concat(tried.Where(t => !t.IsMissing)))
+        {
+            var found = path.IsMissing ? "nothing"
+                : path.Found.Count > 1 ? $"{Units.Count(path.Found.Count, "match", "matches")}, {Size(path)}" : Size(path);
+            console.WriteLine($"    {path.Key,-20} {path.Written.PadRight(width)}  {found}");
+        }
+    }
+
+    private static string Size(TriedPath path) =>
+        path.Files == 0 ? "empty" : $"{Units.Count(path.Files, "file")}, {Units.Bytes(path.Bytes)}";
+
     /// <summary>A kind as profiles write it.</summary>
     public static string KindName(ProductKind kind) => kind == ProductKind.AntiCheat ? "anti-cheat" : kind.ToString().ToLowerInvariant();
 

@@ -45,10 +45,10 @@ internal static class ScenarioCommand
                 isProgram: false);
         }
 
-        Surroundings.Make(root);
+        Surroundings.Make(root, outage);
         ServiceControlCommand.Place(
             root, Environment.ProcessPath!,
-            new Dictionary<string, MadeService> { ["tidewarden.service"] = new() { Log = { "watching the tide" } } });
+            new Dictionary<string, MadeService> { ["tidewarden.service"] = VendorSetupCommand.Service(root) });
         foreach (var product in Products.All)
         {
             foreach (var file in product.Files)

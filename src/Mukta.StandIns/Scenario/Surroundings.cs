@@ -21,7 +21,9 @@ internal static class Surroundings
         """;
 
     /// <summary>Everything as it should be, with the small trouble that the vendor admits.</summary>
-    public static void Make(string root)
+    /// <param name="root">The scenario's folder.</param>
+    /// <param name="outage">Where the vendor's outage page answers.</param>
+    public static void Make(string root, string outage)
     {
         Write(root, $"{Shortcuts}/gannet-post.desktop",
             Entry(root, "Gannet Post", "games/gannet-post/bin/gannet-post --mail --window", "games/gannet-post"));
@@ -31,6 +33,11 @@ internal static class Surroundings
         Write(root, ".cache/pierhead/session/token", "not a real token\n");
         Write(root, ".cache/gannet-post/routes-3/harbour-greylag", new string('>', 12_000));
         Write(root, ".local/share/gannet-post/logbooks/spring.log", "First letter delivered.\n");
+        Write(root, ".config/gannet-post/mail.conf", "launcher = pierhead\nguard = tidewarden\n");
+        Write(root, ".local/state/gannet-post/last-flight", "harbour - greylag\n");
+        Write(root, ".config/kelp-and-kiln/kiln.conf", "launcher = pierhead\n");
+        Write(root, ".local/share/kelp-and-kiln/shelf/first-cup.glaze", "celadon\n");
+        Write(root, ".config/pierhead/launcher.conf", $"language = en\noutages = {outage}/health\n");
         Write(root, ".config/tidewarden/watch.conf", "level = neap\n");
         Write(root, ".cache/tidewarden/tables/spring", new string('~', 30_000));
         Write(root, "outage.json", Outage);

@@ -69,8 +69,15 @@ internal static class ServiceControlCommand
         var words = call.Skip(1).Where(w => !w.StartsWith('-')).ToList();
         if (call[0] == "journalctl")
             return Journal(services, call);
+        if (words is ["list-unit-files"])
+        {
+            foreach (var (name, listed) in services)
+                Console.WriteLine($"{name} {listed.Startup} enabled");
+            return 0;
+        }
+
         if (words is ["show", .. var units])
-            return Show(services, units);
+            return call.Contains("--property=Id,ExecStart") ? ShowPrograms(services, units) : Show(services, units);
         if (words is not [var verb, var unit])
             return Refuse($"Unknown call: {string.Join(' ', call)}");
         if (!services.TryGetValue(unit, out var service))
@@ -107,6 +114,15 @@ internal static class ServiceControlCommand
             default:
                 return $"Unknown command verb {verb}.";
         }
+    }
+
+    private static int ShowPrograms(Dictionary<string, MadeService> services, List<string> units)
+    {
+        Console.WriteLine(string.Join("\n\n", units.Select(unit =>
+            services.GetValueOrDefault(unit)?.Program is { } program
+                ? $"ExecStart={{ path={program} ; argv[]={program} ; ignore_errors=no ; start_time=[n/a] ; stop_time=[n/a] ; pid=0 ; "
+                    + $"code=(null) ; status=0/0 }}\nId={unit}" : $"Id={unit}")));
+        return 0;
     }
 
     private static int Show(Dictionary<string, MadeService> services, List<string> units)
@@ -172,6 +188,9 @@ internal sealed class MadeService
 
     /// <summary>active, inactive, failed or activating.</summary>
     public string Active { get; set; } = "active";
+
+    /// <summary>The program that it starts.</summary>
+    public string? Program { get; set; }
 
     /// <summary>True for one that dies a second after each start.</summary>
     public bool Dies { get; set; }

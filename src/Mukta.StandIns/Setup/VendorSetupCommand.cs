@@ -33,9 +33,18 @@ internal static class VendorSetupCommand
     public static string Script(string root) => $"""
         #!/bin/sh
         # The setup program of Tidewarden. A made-up program.
+        # Usage: tidewarden-setup install|repair|remove
+        # Exit code 10: done once the machine is restarted.
         exec '{Environment.ProcessPath}' vendor-setup --scenario '{root}' "$@"
 
         """;
+
+    /// <summary>The module's service as the setup program makes it.</summary>
+    public static MadeService Service(string root) => new()
+    {
+        Program = Path.GetFullPath(Path.Join(root, "anti-cheat/tidewarden/bin/tidewardend")),
+        Log = { "watching the tide" },
+    };
 
     private static int Run(string root, string action)
     {
@@ -65,7 +74,7 @@ internal static class VendorSetupCommand
 
     private static void Install(string root)
     {
-        ServiceControlCommand.Put(root, Unit, new MadeService { Log = { "watching the tide" } });
+        ServiceControlCommand.Put(root, Unit, Service(root));
         ScenarioCommand.Put(Path.Join(root, ".config/tidewarden/watch.conf"), "level = spring\n"u8.ToArray(), isProgram: false);
     }
 

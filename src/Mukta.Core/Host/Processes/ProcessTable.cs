@@ -75,6 +75,40 @@ public sealed class ProcessTable(string proc = "/proc")
         }
     }
 
+    /// <summary>The program that a process runs; null where only root may look, or where it has ended.</summary>
+    public static string? ProgramOf(int pid) => Target(string.Create(CultureInfo.InvariantCulture, $"/proc/{pid}/exe"));
+
+    /// <summary>The files that a process has open just now; none where only root may look, or where it has ended.</summary>
+    public IReadOnlyList<OpenedFile> OpenedBy(int pid)
+    {
+        var folder = Path.Join(proc, pid.ToString(CultureInfo.InvariantCulture));
+        try
+        {
+            return [.. Directory.EnumerateFileSystemEntries(Path.Join(folder, "fd"))
+                .Select(fd => Target(fd) is { } path && path.StartsWith('/') ? new OpenedFile(path, IsForWriting(folder, fd)) : null)
+                .OfType<OpenedFile>()];
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            return [];
+        }
+    }
+
+    /// <summary>By the open file's flags, see proc_pid_fdinfo(5).</summary>
+    private static bool IsForWriting(string folder, string fd)
+    {
+        try
+        {
+            var flags = File.ReadLines(Path.Join(folder, "fdinfo", Path.GetFileName(fd)))
+                .FirstOrDefault(l => l.StartsWith("flags:", StringComparison.Ordinal));
+            return flags is not null && (Convert.ToInt64(flags[6..].Trim(), 8) & 3) != 0;
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or FormatException or OverflowException)
+        {
+            return false;
+        }
+    }
+
     private static RunningProcess? Look(
         string folder, int pid, List<string> below, IReadOnlyList<string> names, DateTimeOffset booted, ref int hidden)
     {

@@ -15,3 +15,8 @@ public sealed record RunningProcess(int Pid, string Name, uint Owner, DateTimeOf
 /// <param name="Hidden">How many processes of other users could not be looked into: one of them may have a file of the product
 /// open.</param>
 public sealed record ProcessLook(IReadOnlyList<RunningProcess> Running, int Hidden);
+
+/// <summary>A file that a process has open.</summary>
+/// <param name="Path">Its path.</param>
+/// <param name="IsForWriting">True where it may write to it.</param>
+public sealed record OpenedFile(string Path, bool IsForWriting);

@@ -38,6 +38,12 @@ public interface IServiceControl
     /// <exception cref="ServiceControlFailed">The manager does not answer.</exception>
     Task<IReadOnlyList<ServiceState>> StatesAsync(IReadOnlyList<string> units, CancellationToken cancel);
 
+    /// <summary>The services of this machine that start a program below a folder; none where that is not known.</summary>
+    /// <param name="folder">The folder, as the machine names it.</param>
+    /// <param name="cancel">Interrupts.</param>
+    Task<IReadOnlyList<UnitProgram>> StartingFromAsync(string folder, CancellationToken cancel) =>
+        Task.FromResult<IReadOnlyList<UnitProgram>>([]);
+
     /// <summary>The last lines that a service logged, oldest first; none where the log may not be read.</summary>
     Task<IReadOnlyList<string>> LastLinesAsync(string unit, int count, CancellationToken cancel);
 
@@ -45,6 +51,11 @@ public interface IServiceControl
     /// <exception cref="ServiceControlFailed">It refused, or the service did not do it.</exception>
     Task DoAsync(ServiceAct act, string unit, CancellationToken cancel);
 }
+
+/// <summary>A service and the program that it starts.</summary>
+/// <param name="Unit">The unit.</param>
+/// <param name="Program">The program, as the machine names it.</param>
+public sealed record UnitProgram(string Unit, string Program);
 
 /// <summary>The service manager did not do what it was asked.</summary>
 /// <param name="what">What happened, as a sentence.</param>

@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using System.Globalization;
 using System.Text.Json;
+using System.Text.RegularExpressions;
 using Mukta.Host.Processes;
 
 namespace Mukta.Host.Services;
@@ -12,7 +13,7 @@ namespace Mukta.Host.Services;
 /// <param name="systemctl">The program.</param>
 /// <param name="journalctl">The program.</param>
 /// <param name="time">For the times that systemd counts from the machine's start.</param>
-public sealed class Systemctl(string systemctl, string journalctl, TimeProvider time) : IServiceControl
+public sealed partial class Systemctl(string systemctl, string journalctl, TimeProvider time) : IServiceControl
 {
     /// <summary>
     /// The environment variable that names another program that answers as systemctl does; journalctl is looked for beside it.
@@ -23,6 +24,7 @@ public sealed class Systemctl(string systemctl, string journalctl, TimeProvider 
         "Id,LoadState,UnitFileState,ActiveState,SubState,Result,ExecMainStatus,StateChangeTimestampMonotonic,MainPID,NRestarts";
     private const int LongestText = 1 << 20;
     private static readonly TimeSpan LongestAnswer = TimeSpan.FromSeconds(3);
+    private static readonly TimeSpan LongestList = TimeSpan.FromSeconds(15);
     private static readonly TimeSpan LongestDeed = TimeSpan.FromSeconds(100); // systemd itself gives up on a start after 90 s.
 
     /// <inheritdoc/>
@@ -66,6 +68,30 @@ public sealed class Systemctl(string systemctl, string journalctl, TimeProvider 
         }
 
         return [.. blocks.Select((block, i) => Read(units[i], block))];
+    }
+
+    /// <inheritdoc/>
+    public async Task<IReadOnlyList<UnitProgram>> StartingFromAsync(string folder, CancellationToken cancel)
+    {
+        var (_, list, _) = await RunAsync(
+            systemctl, ["list-unit-files", "--type=service", "--no-legend", "--no-pager"], LongestList, cancel).ConfigureAwait(false);
+        string[] units = [.. list.Split('\n').Select(l => l.Split(' ')[0])
+            .Where(u => u.EndsWith(".service", StringComparison.Ordinal) && !u.Contains("@.", StringComparison.Ordinal))];
+        if (units.Length == 0)
+            return [];
+        var (_, output, _) = await RunAsync(
+            systemctl, ["show", "--no-pager", "--property=Id,ExecStart", "--", .. units], LongestList, cancel).ConfigureAwait(false);
+        var found = new List<UnitProgram>();
+        foreach (var block in output.Split("\n\n", StringSplitOptions.RemoveEmptyEntries))
+        {
+            var lines = block.Split('\n');
+            var unit = lines.FirstOrDefault(l => l.StartsWith("Id=", StringComparison.Ordinal))?[3..];
+            var program = lines.Select(l => ExecStart().Match(l)).FirstOrDefault(m => m.Success)?.Groups[1].Value;
+            if (unit is not null && program?.StartsWith(folder + "/", StringComparison.Ordinal) == true)
+                found.Add(new UnitProgram(unit, program));
+        }
+
+        return found;
     }
 
     /// <inheritdoc/>
@@ -138,6 +164,9 @@ public sealed class Systemctl(string systemctl, string journalctl, TimeProvider 
             return null;
         }
     }
+
+    [GeneratedRegex(@"^ExecStart=\{ path=(.*?) ; argv\[\]=", RegexOptions.CultureInvariant)]
+    private static partial Regex ExecStart();
 
     private static async Task<(int Code, string Output, string Error)> RunAsync(
         string program, IReadOnlyList<string> arguments, TimeSpan limit, CancellationToken cancel)

@@ -1,0 +1,26 @@
+using System.Text;
+using Mukta.Disk;
+
+namespace Mukta.Drafting;
+
+/// <summary>The beginning of text files.</summary>
+internal static class SmallText
+{
+    private const int Longest = 1 << 16;
+
+    /// <summary>At most the first 64 KiB of a text; nothing for a file that is no text or cannot be read.</summary>
+    public static string Read(string path)
+    {
+        try
+        {
+            using var file = InputFile.Open(path, InputFile.AnyLength);
+            var bytes = new byte[Math.Min(file.Length, Longest)];
+            file.ReadExactly(bytes);
+            return bytes.Contains((byte)0) ? "" : Encoding.UTF8.GetString(bytes);
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or DiskException)
+        {
+            return "";
+        }
+    }
+}

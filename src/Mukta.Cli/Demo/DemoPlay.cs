@@ -1,17 +1,25 @@
 using System.Diagnostics;
+using Mukta.Disk;
 using Spectre.Console;
 
 namespace Mukta.Cli.Demo;
 
 /// <summary>What the demo shows, in order: the real commands, each printed before its output.</summary>
-internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
+/// <param name="console">Where it is shown.</param>
+/// <param name="stage">Its folder and programs.</param>
+/// <param name="asks">True where each change is agreed to by the user.</param>
+/// <param name="pauses">True where it waits for Enter between scenes.</param>
+internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks, bool pauses)
 {
     private const string Install = "games/gannet-post";
     private const string Manifest = "gannet-post.meta4";
+    private const string Tray = "launcher/pierhead/bin/pierhead-tray";
+    private const int Terminate = 15;
 
-    /// <summary>Faults for the demo's mirror: it is briefly overloaded, and once sends a corrupt piece.</summary>
+    /// <summary>Faults for the demo's mirror: it sends 50 Mbit/s, is briefly overloaded, and once sends a corrupt piece.</summary>
     private const string Faults = """
         [
+          { "kind": "slow", "bytes": 6250000 },
           { "kind": "status", "status": 503, "retryAfter": 1, "path": "gannet-post/*", "from": 2, "to": 2 },
           { "kind": "flip", "bytes": 1000, "path": "*/gulls.bank", "from": 1, "to": 1 }
         ]
@@ -29,27 +37,32 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
         await PublishAsync(url, cancel).ConfigureAwait(false);
         await AroundAsync(cancel).ConfigureAwait(false);
 
-        Say("A week passes: a power cut, a tired disk, a copy from another system. The game will not start again.");
+        await SceneAsync("A week later: a power cut, a tired disk, a copy from another system. The game will not start again.", cancel)
+            .ConfigureAwait(false);
         await StandInsAsync(["break", stage.Folder], cancel).ConfigureAwait(false);
         await MuktaAsync(1, ["verify", Install, "--manifest", Manifest], cancel).ConfigureAwait(false);
 
-        Say("What would a repair do, and what would it cost?");
+        await SceneAsync("What would a repair do, and what would it cost?", cancel).ConfigureAwait(false);
         await MuktaAsync(0, ["repair", Install, "--manifest", Manifest, "--dry-run"], cancel).ConfigureAwait(false);
 
-        Say("Repair it. The mirror is briefly overloaded and sends one corrupt piece; neither does harm.");
+        await SceneAsync("Repair it. The mirror is briefly overloaded and sends one corrupt piece; neither does harm.", cancel).ConfigureAwait(false);
         var repaired = await MuktaAsync(null, ["repair", Install, "--manifest", Manifest, .. Agreed], cancel).ConfigureAwait(false);
         if (repaired == 0)
         {
-            Say("Is it fixed? A profile names the game's folder and manifest, so its id is enough.");
+            await SceneAsync("Is it fixed? A profile names the game's folder and manifest, so its id is enough.", cancel).ConfigureAwait(false);
             await MuktaAsync(0, ["verify", "gannet-post"], cancel).ConfigureAwait(false);
 
-            Say("Nothing was deleted: every operation keeps what it replaces, and can be undone.");
+            await SceneAsync("Nothing was deleted: every operation keeps what it replaces, and can be undone.", cancel).ConfigureAwait(false);
             await MuktaAsync(0, ["operations"], cancel).ConfigureAwait(false);
             await MuktaAsync(0, ["undo", "--dry-run"], cancel).ConfigureAwait(false);
         }
 
         if (repaired == 0)
+        {
             await ReinstallAsync(cancel).ConfigureAwait(false);
+            await WishesAsync(cancel).ConfigureAwait(false);
+        }
+
         await EndAsync(mirror, url, cancel).ConfigureAwait(false);
         return 0;
     }
@@ -75,12 +88,12 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
     /// <summary>Most complaints are not about a damaged file.</summary>
     private async Task AroundAsync(CancellationToken cancel)
     {
-        Say("A player calls: code PH-0142, Gannet Post will not start. First, what is around its files?");
+        await SceneAsync("A player calls: code PH-0142, Gannet Post will not start. First, what is around its files?", cancel).ConfigureAwait(false);
         await StandInsAsync(["break", stage.Folder, "--around"], cancel).ConfigureAwait(false);
         await MuktaAsync(0, ["installs"], cancel).ConfigureAwait(false);
         await MuktaAsync(1, ["check", "gannet-post"], cancel).ConfigureAwait(false);
 
-        Say("Each finding comes with the command that fixes it. What is cleared or replaced is kept.");
+        await SceneAsync("Each finding comes with the command that fixes it. What is cleared or replaced is kept.", cancel).ConfigureAwait(false);
         await MuktaAsync(null, ["services", "restore", "tidewarden", .. Agreed], cancel).ConfigureAwait(false);
         await MuktaAsync(null, ["caches", "clear", "pierhead", "pages", .. Agreed], cancel).ConfigureAwait(false);
         await MuktaAsync(null, ["caches", "clear", "gannet-post", "temporary", .. Agreed], cancel).ConfigureAwait(false);
@@ -92,22 +105,40 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
     /// <summary>When repair is not enough.</summary>
     private async Task ReinstallAsync(CancellationToken cancel)
     {
-        Say("The game starts, but its anti-cheat module throws the player out. Usually the vendor's own setup can repair it.");
+        await SceneAsync("The game starts, but its anti-cheat module throws the player out. Usually the vendor's own setup can repair it.", cancel).ConfigureAwait(false);
         await MuktaAsync(null, ["setup", "repair", "tidewarden", .. Agreed], cancel).ConfigureAwait(false);
 
-        Say("Not enough. Reinstall it without its leftovers: only a damaged piece is downloaded, the rest comes from the old copy.");
+        await SceneAsync("Not enough. Reinstall it without its leftovers: only a damaged piece is downloaded, the rest comes from the old copy.", cancel).ConfigureAwait(false);
         await StandInsAsync(["break", stage.Folder, "--modules"], cancel).ConfigureAwait(false);
         await MuktaAsync(null, ["reinstall", "tidewarden", .. Agreed], cancel).ConfigureAwait(false);
 
-        Say("The launcher too. The games stay where they are.");
+        await SceneAsync("The launcher too. Nothing is touched while it runs, so its tray program has to end first.", cancel)
+            .ConfigureAwait(false);
+        await stage.StartTrayAsync(Path.Join(stage.Folder, Tray), cancel).ConfigureAwait(false);
+        await MuktaAsync(3, ["reinstall", "pierhead", "--yes", "--quiet"], cancel).ConfigureAwait(false);
+        await MuktaAsync(null, ["stop", "pierhead", .. Agreed], cancel).ConfigureAwait(false);
         await MuktaAsync(null, ["reinstall", "pierhead", .. Agreed], cancel).ConfigureAwait(false);
         await MuktaAsync(null, ["check", "gannet-post"], cancel).ConfigureAwait(false);
     }
 
+    /// <summary>What else a player asks for.</summary>
+    private async Task WishesAsync(CancellationToken cancel)
+    {
+        await SceneAsync("The player has a new disk, and wants Kelp & Kiln on it.", cancel).ConfigureAwait(false);
+        await MuktaAsync(null, ["move", "kelp-and-kiln", "new-disk/kelp-and-kiln", .. Agreed], cancel).ConfigureAwait(false);
+
+        await SceneAsync("Gannet Post opens on a screen that is no longer there. Without its settings it starts as new.", cancel)
+            .ConfigureAwait(false);
+        await MuktaAsync(null, ["reset", "gannet-post", .. Agreed], cancel).ConfigureAwait(false);
+
+        await SceneAsync("And Kelp & Kiln may go after all. What the player has made in it stays.", cancel).ConfigureAwait(false);
+        await MuktaAsync(null, ["remove", "kelp-and-kiln", .. Agreed], cancel).ConfigureAwait(false);
+    }
+
     private async Task EndAsync(Process mirror, string url, CancellationToken cancel)
     {
-        using (var end = Process.Start("kill", ["-TERM", mirror.Id.ToString(System.Globalization.CultureInfo.InvariantCulture)]))
-            await end.WaitForExitAsync(cancel).ConfigureAwait(false);
+        using (var held = ProcessHandle.Open(mirror.Id))
+            held?.TrySignal(Terminate, out _);
         Say(await mirror.StandardOutput.ReadLineAsync(cancel).ConfigureAwait(false) ?? "");
         if (!stage.IsKept)
             return;
@@ -135,6 +166,19 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks)
         var code = await stage.RunAsync(DemoStage.StandIns, arguments, cancel).ConfigureAwait(false);
         if (code != 0)
             throw new InvalidOperationException($"mukta-standins {arguments[0]} ended with exit code {code}.");
+    }
+
+    /// <summary>Begins a scene; in a terminal the user says when.</summary>
+    private async Task SceneAsync(string line, CancellationToken cancel)
+    {
+        if (pauses)
+        {
+            console.WriteLine();
+            console.Markup("[grey]Press Enter to go on, Ctrl-C to end.[/]");
+            await Console.In.ReadLineAsync(cancel).ConfigureAwait(false);
+        }
+
+        Say(line);
     }
 
     private void Say(string line)

@@ -75,6 +75,13 @@ internal sealed class DemoStage : IDisposable
         return (process, line ?? throw new InvalidOperationException($"{program} ended before it was ready."));
     }
 
+    /// <summary>Puts a script in a program's place that does nothing until it is ended, and starts it.</summary>
+    public async Task StartTrayAsync(string program, CancellationToken cancel)
+    {
+        await File.WriteAllTextAsync(program, "echo up\nwhile :; do sleep 1; done\n", cancel).ConfigureAwait(false);
+        await StartAsync("/bin/sh", [program], cancel).ConfigureAwait(false);
+    }
+
     public void Dispose()
     {
         foreach (var process in started)

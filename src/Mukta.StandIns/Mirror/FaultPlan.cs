@@ -19,7 +19,7 @@ internal sealed record Fault
     /// <summary>The last one.</summary>
     public int To { get; set; } = int.MaxValue;
 
-    /// <summary>status, cut, flip, delay, stall, ignore-range, other-range or html.</summary>
+    /// <summary>status, cut, flip, delay, slow, stall, ignore-range, other-range or html.</summary>
     public string Kind { get; set; } = "";
 
     /// <summary>For status: the code.</summary>
@@ -28,7 +28,10 @@ internal sealed record Fault
     /// <summary>For status: seconds in Retry-After.</summary>
     public int? RetryAfter { get; set; }
 
-    /// <summary>For cut: how many bytes of the body are sent. For flip: which byte of it. For other-range: how many bytes more.</summary>
+    /// <summary>
+    /// For cut: how many bytes of the body are sent. For flip: which byte of it. For other-range: how many bytes more. For slow: how many a
+    /// second.
+    /// </summary>
     public long Bytes { get; set; }
 
     /// <summary>For delay: how long, before the answer.</summary>
@@ -38,7 +41,7 @@ internal sealed record Fault
 /// <summary>All faults of a mirror, and how often each has had its chance.</summary>
 internal sealed class FaultPlan(IReadOnlyList<Fault> faults)
 {
-    private static readonly string[] Kinds = ["status", "cut", "flip", "delay", "stall", "ignore-range", "other-range", "html"];
+    private static readonly string[] Kinds = ["status", "cut", "flip", "delay", "slow", "stall", "ignore-range", "other-range", "html"];
 
     private readonly int[] seen = new int[faults.Count];
 

@@ -1,6 +1,8 @@
+using System.Diagnostics;
+
 namespace Mukta.StandIns;
 
-/// <summary>A response body that counts what goes through it, and cuts, stalls or flips a bit where it is told to.</summary>
+/// <summary>A response body that counts what goes through it, and cuts, slows, stalls or flips a bit where it is told to.</summary>
 internal sealed class FaultyBody(Stream inner, HttpContext context, IReadOnlyList<Fault> faults) : Stream
 {
     /// <summary>So long, in milliseconds, what was sent before a cut has to reach the client; a reset overtakes it otherwise.</summary>
@@ -9,6 +11,9 @@ internal sealed class FaultyBody(Stream inner, HttpContext context, IReadOnlyLis
     private readonly long? cutAt = faults.FirstOrDefault(f => f.Kind == "cut")?.Bytes;
     private readonly long? stallAt = faults.FirstOrDefault(f => f.Kind == "stall")?.Bytes;
     private readonly long? flipAt = faults.FirstOrDefault(f => f.Kind == "flip")?.Bytes;
+
+    private readonly long? rate = faults.FirstOrDefault(f => f.Kind == "slow")?.Bytes;
+    private readonly long began = Stopwatch.GetTimestamp();
 
     public long Sent { get; private set; }
 
@@ -37,6 +42,8 @@ internal sealed class FaultyBody(Stream inner, HttpContext context, IReadOnlyLis
 
         await inner.WriteAsync(buffer, cancellationToken).ConfigureAwait(false);
         Sent += buffer.Length;
+        if (rate is { } most && TimeSpan.FromSeconds((double)Sent / most) - Stopwatch.GetElapsedTime(began) is { Ticks: > 0 } early)
+            await Task.Delay(early, cancellationToken).ConfigureAwait(false);
         if (stop is not { } reached || reached >= end)
             return;
         await inner.FlushAsync(cancellationToken).ConfigureAwait(false);

@@ -74,8 +74,9 @@ internal sealed class RemedyRun<TPlan, TOutcome>(Session session, Remedy<TPlan, 
         session.KeepLog();
         if (StopsFirst)
             await StopAsync(plan, cancel).ConfigureAwait(false);
-        return await ApplyAsync(plan, cancel).ConfigureAwait(false) is { } outcome && (outcome.Operation is not null || !plan.IsEmpty)
-            ? Done(plan, outcome) : Nothing(plan);
+        var outcome = await ApplyAsync(plan, cancel).ConfigureAwait(false);
+        OldOperations.PurgeIfWanted(session, remedy.Tools, cancel);
+        return outcome is not null && (outcome.Operation is not null || !plan.IsEmpty) ? Done(plan, outcome) : Nothing(plan);
     }
 
     private async Task<TOutcome?> ApplyAsync(TPlan plan, CancellationToken cancel)

@@ -107,6 +107,12 @@ internal sealed class Session : IDisposable
     {
         var catalog = ReadProfiles(parsed.GetValue(folder));
         using var session = new Session(parsed);
+        if (session.IsVerbose)
+        {
+            foreach (var file in catalog.Profiles.Select(p => p.File).Prepend(UserSettings.File).OfType<string>())
+                session.Say($"read {file}");
+        }
+
         if (!session.IsQuiet)
         {
             foreach (var fault in catalog.Faults)
@@ -118,7 +124,8 @@ internal sealed class Session : IDisposable
 
     /// <summary>The profiles in a folder, or the one that the environment names, and in the usual folders.</summary>
     public static ProfileCatalog ReadProfiles(string? folder) => ProfileCatalog.Read(
-        folder ?? (Environment.GetEnvironmentVariable(ProfilesVariable) is { Length: > 0 } set ? set : null), UserEnvironment.Get);
+        folder ?? (Environment.GetEnvironmentVariable(ProfilesVariable) is { Length: > 0 } set ? set : null), UserEnvironment.Get,
+        UserSettings.Now.Profiles);
 
     /// <summary>Where a new profile belongs: the folder that is named, or the user's own.</summary>
     public static string FolderOfProfiles(string? folder) =>

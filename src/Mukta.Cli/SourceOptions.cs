@@ -39,14 +39,16 @@ internal sealed class SourceOptions
             command.Options.Add(option);
     }
 
-    public IReadOnlyList<string> Also(ParseResult parsed) => parsed.GetValue(also) is not { } named ? []
-        : named.FirstOrDefault(f => !Directory.Exists(f)) is not { } absent ? named
+    /// <summary>The folders that are named, and those of the settings that are there just now.</summary>
+    public IReadOnlyList<string> Also(ParseResult parsed) =>
+        (parsed.GetValue(also) ?? []).FirstOrDefault(f => !Directory.Exists(f)) is not { } absent
+        ? [.. parsed.GetValue(also) ?? [], .. UserSettings.Now.Also.Where(Directory.Exists)]
         : throw new MuktaException(
             ExitCode.BadInput, "This folder does not exist.", absent, "Check the path that --also names.");
 
     public FetchLimits Limits(ParseResult parsed) => new()
     {
-        BytesPerSecond = parsed.GetValue(maxRate),
+        BytesPerSecond = parsed.GetValue(maxRate) ?? UserSettings.Now.MaxRate,
         LongestSilence = TimeSpan.FromSeconds(parsed.GetValue(stall)),
     };
 
@@ -71,10 +73,10 @@ internal sealed class SourceOptions
     /// <param name="isNamed">False for a product that is only needed: what is named with --from is not its.</param>
     public SourceList Sources(ParseResult parsed, IReadOnlyList<Uri> mirrors, Manifest manifest, ILogger log, bool isNamed = true)
     {
-        var wish = new SourceWish(Session.UserAgent, Limits(parsed))
+        var wish = new SourceWish(UserSettings.Http, Limits(parsed))
         {
             Named = isNamed ? parsed.GetValue(from) ?? [] : [],
-            Mirrors = mirrors,
+            Mirrors = [.. UserSettings.Now.MirrorsOf(manifest.Product), .. mirrors],
             IsOffline = parsed.GetValue(offline),
         };
         return SourceList.Of(wish, manifest, TimeProvider.System, log);

@@ -18,6 +18,14 @@ public static class Units
         return unit >= 3 ? Text($"{value:0.00} {Names[unit]}") : Text($"{value:0.0} {Names[unit]}");
     }
 
+    /// <summary>Reads a size as people write it: 262144, 256KiB, 4MiB, 1GiB; null where it is none.</summary>
+    public static long? ParseBytes(string text)
+    {
+        var power = Array.FindIndex(Names, 1, 3, n => text.EndsWith(n, StringComparison.OrdinalIgnoreCase));
+        return int.TryParse(power < 0 ? text : text[..^3], NumberStyles.None, CultureInfo.InvariantCulture, out var number)
+            ? number * (1L << (10 * Math.Max(0, power))) : null;
+    }
+
     /// <summary>A whole number with thousands apart.</summary>
     public static string Number(long count) => count.ToString("N0", CultureInfo.InvariantCulture);
 

@@ -16,6 +16,8 @@ internal sealed class Home : IDisposable
 
     public Scratch Scratch { get; } = new();
 
+    public string MirrorUrl => servers[1].Url;
+
     public static async Task<Home> MakeAsync(string mirrorFaults = "[]", string outageMood = "good")
     {
         var home = new Home();

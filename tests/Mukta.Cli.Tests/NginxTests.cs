@@ -117,7 +117,7 @@ public class NginxTests
             .ShouldSatisfyAllConditions(l => l.ShouldNotBeEmpty(), l => l.ShouldAllBe(r => r.Status == 206));
     }
 
-    private static async Task<GameFolder> BrokenAsync()
+    internal static async Task<GameFolder> BrokenAsync()
     {
         var game = await GameFolder.MakeAsync();
         game.Scratch.Zero("game/maps/harbour.pak", 300_000, 100_000);

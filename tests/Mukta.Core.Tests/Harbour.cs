@@ -105,7 +105,7 @@ internal sealed class Harbour : IDisposable
             Command = "reinstall",
             Wish = wish,
             SourcesOf = (_, manifest) => SourceList.Of(
-                new SourceWish("test", new FetchLimits()) { Named = [Scratch.At("release")], IsOffline = true }, manifest,
+                new SourceWish(new HttpSettings("mukta/test"), new FetchLimits()) { Named = [Scratch.At("release")], IsOffline = true }, manifest,
                 TimeProvider.System, Serilog.Core.Logger.None),
             GuardOf = _ => Guard,
         },

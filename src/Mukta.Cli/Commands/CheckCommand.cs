@@ -46,7 +46,7 @@ internal static class CheckCommand
         var clock = Stopwatch.StartNew();
         IReadOnlyList<LoadedProfile> products = wish.Alone ? [product.Loaded] : product.Catalog.WithNeeds(product.Loaded);
         var around = new CheckSurroundings(
-            product.Machine, Product.ControlOf(product.Machine), Environment.GetEnvironmentVariable, Session.UserAgent, TimeProvider.System,
+            product.Machine, Product.ControlOf(product.Machine), Environment.GetEnvironmentVariable, UserSettings.Http, TimeProvider.System,
             id => InstallRecords.PathsOf(product.Machine, id))
         {
             HasProfile = id => wish.Alone || product.Catalog.Has(id),

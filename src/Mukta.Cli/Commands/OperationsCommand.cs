@@ -9,7 +9,7 @@ using Spectre.Console;
 
 namespace Mukta.Cli.Commands;
 
-/// <summary><c>mukta held</c></summary>
+/// <summary><c>mukta operations</c></summary>
 internal static class OperationsCommand
 {
     private const string Examples = """
@@ -113,7 +113,7 @@ internal static class OperationsCommand
             {
                 choice.Catalog(parsed, cancel)
                     .Purge(operation, parsed.GetValue(evenUnfinished) && parsed.GetValue(ids) is { Length: > 0 }, cancel);
-                Forget(choice.Machine(parsed), operation.Id);
+                OperationIndex.TryForget(choice.Machine(parsed), operation.Id);
             }
 
             return End(session, document, $"{Units.Bytes(chosen.Sum(c => c.Size.Bytes))} deleted permanently.");
@@ -131,19 +131,6 @@ internal static class OperationsCommand
         var ids = words.Select(w => choice.Id(parsed, all, w)).ToHashSet();
         return [.. all.Where(
             o => ids.Contains(o.Id) || (o.Record.Header.Started < before && o.State is OperationState.Done or OperationState.Undone))];
-    }
-
-    private static void Forget(Host.Machine machine, string id)
-    {
-        try
-        {
-            using var database = StateDatabase.Open(machine.Folders.State);
-            new OperationIndex(database).Forget(id);
-        }
-        catch (MuktaException)
-        {
-            // It only remembers a place that is looked at in vain.
-        }
     }
 
     private static int End(Session session, OperationsDocument document, string line)

@@ -1,5 +1,4 @@
 using System.Diagnostics;
-using Mukta.Disk;
 using Spectre.Console;
 
 namespace Mukta.Cli.Demo;
@@ -14,7 +13,6 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks,
     private const string Install = "games/gannet-post";
     private const string Manifest = "gannet-post.meta4";
     private const string Tray = "launcher/pierhead/bin/pierhead-tray";
-    private const int Terminate = 15;
 
     /// <summary>Faults for the demo's mirror: it sends 50 Mbit/s, is briefly overloaded, and once sends a corrupt piece.</summary>
     private const string Faults = """
@@ -45,14 +43,17 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks,
         await SceneAsync("What would a repair do, and what would it cost?", cancel).ConfigureAwait(false);
         await MuktaAsync(0, ["repair", Install, "--manifest", Manifest, "--dry-run"], cancel).ConfigureAwait(false);
 
-        await SceneAsync("Repair it. The mirror is briefly overloaded and sends one corrupt piece; neither does harm.", cancel).ConfigureAwait(false);
+        await SceneAsync(
+            "Repair it. The mirror is briefly overloaded and sends one corrupt piece; neither does harm.", cancel).ConfigureAwait(false);
         var repaired = await MuktaAsync(null, ["repair", Install, "--manifest", Manifest, .. Agreed], cancel).ConfigureAwait(false);
         if (repaired == 0)
         {
-            await SceneAsync("Is it fixed? A profile names the game's folder and manifest, so its id is enough.", cancel).ConfigureAwait(false);
+            await SceneAsync(
+                "Is it fixed? A profile names the game's folder and manifest, so its id is enough.", cancel).ConfigureAwait(false);
             await MuktaAsync(0, ["verify", "gannet-post"], cancel).ConfigureAwait(false);
 
-            await SceneAsync("Nothing was deleted: every operation keeps what it replaces, and can be undone.", cancel).ConfigureAwait(false);
+            await SceneAsync(
+                "Nothing was deleted: every operation keeps what it replaces, and can be undone.", cancel).ConfigureAwait(false);
             await MuktaAsync(0, ["operations"], cancel).ConfigureAwait(false);
             await MuktaAsync(0, ["undo", "--dry-run"], cancel).ConfigureAwait(false);
         }
@@ -88,12 +89,14 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks,
     /// <summary>Most complaints are not about a damaged file.</summary>
     private async Task AroundAsync(CancellationToken cancel)
     {
-        await SceneAsync("A player calls: code PH-0142, Gannet Post will not start. First, what is around its files?", cancel).ConfigureAwait(false);
+        await SceneAsync(
+            "A player calls: code PH-0142, Gannet Post will not start. First, what is around its files?", cancel).ConfigureAwait(false);
         await StandInsAsync(["break", stage.Folder, "--around"], cancel).ConfigureAwait(false);
         await MuktaAsync(0, ["installs"], cancel).ConfigureAwait(false);
         await MuktaAsync(1, ["check", "gannet-post"], cancel).ConfigureAwait(false);
 
-        await SceneAsync("Each finding comes with the command that fixes it. What is cleared or replaced is kept.", cancel).ConfigureAwait(false);
+        await SceneAsync(
+            "Each finding comes with the command that fixes it. What is cleared or replaced is kept.", cancel).ConfigureAwait(false);
         await MuktaAsync(null, ["services", "restore", "tidewarden", .. Agreed], cancel).ConfigureAwait(false);
         await MuktaAsync(null, ["caches", "clear", "pierhead", "pages", .. Agreed], cancel).ConfigureAwait(false);
         await MuktaAsync(null, ["caches", "clear", "gannet-post", "temporary", .. Agreed], cancel).ConfigureAwait(false);
@@ -105,10 +108,14 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks,
     /// <summary>When repair is not enough.</summary>
     private async Task ReinstallAsync(CancellationToken cancel)
     {
-        await SceneAsync("The game starts, but its anti-cheat module throws the player out. Usually the vendor's own setup can repair it.", cancel).ConfigureAwait(false);
+        await SceneAsync(
+            "The game starts, but its anti-cheat module throws the player out. Usually the vendor's own setup "
+            + "can repair it.", cancel).ConfigureAwait(false);
         await MuktaAsync(null, ["setup", "repair", "tidewarden", .. Agreed], cancel).ConfigureAwait(false);
 
-        await SceneAsync("Not enough. Reinstall it without its leftovers: only a damaged piece is downloaded, the rest comes from the old copy.", cancel).ConfigureAwait(false);
+        await SceneAsync(
+            "Not enough. Reinstall it without its leftovers: only a damaged piece is downloaded, the rest comes "
+            + "from the old copy.", cancel).ConfigureAwait(false);
         await StandInsAsync(["break", stage.Folder, "--modules"], cancel).ConfigureAwait(false);
         await MuktaAsync(null, ["reinstall", "tidewarden", .. Agreed], cancel).ConfigureAwait(false);
 
@@ -137,8 +144,7 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks,
 
     private async Task EndAsync(Process mirror, string url, CancellationToken cancel)
     {
-        using (var held = ProcessHandle.Open(mirror.Id))
-            held?.TrySignal(Terminate, out _);
+        DemoStage.EndIt(mirror);
         Say(await mirror.StandardOutput.ReadLineAsync(cancel).ConfigureAwait(false) ?? "");
         if (!stage.IsKept)
             return;

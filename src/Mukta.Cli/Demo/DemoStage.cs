@@ -1,10 +1,13 @@
 using System.Diagnostics;
+using Mukta.Disk;
 
 namespace Mukta.Cli.Demo;
 
 /// <summary>The demo's folder and programs. What it has started ends with it, and the folder goes unless it is to be kept.</summary>
 internal sealed class DemoStage : IDisposable
 {
+    private const int Terminate = 15;
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(2);
     private readonly List<Process> started = [];
 
     private DemoStage(string folder, bool isKept) => (Folder, IsKept) = (folder, isKept);
@@ -82,11 +85,19 @@ internal sealed class DemoStage : IDisposable
         await StartAsync("/bin/sh", [program], cancel).ConfigureAwait(false);
     }
 
+    /// <summary>Asks a program to end (SIGTERM).</summary>
+    public static void EndIt(Process process)
+    {
+        using var held = process.HasExited ? null : ProcessHandle.Open(process.Id);
+        held?.TrySignal(Terminate, out _);
+    }
+
     public void Dispose()
     {
         foreach (var process in started)
         {
-            if (!process.HasExited)
+            EndIt(process);
+            if (!process.WaitForExit(Patience))
                 process.Kill();
             process.WaitForExit();
             process.Dispose();

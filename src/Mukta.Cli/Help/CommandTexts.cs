@@ -26,6 +26,7 @@ internal static class CommandTexts
     /// <summary>The files and folders that are read or kept.</summary>
     public static IReadOnlyList<(string Path, string Meaning)> Files { get; } =
     [
+        ("~/.config/mukta/settings.yaml", "settings: mirrors, proxy, limits and more"),
         ("~/.config/mukta/profiles, /etc/xdg/mukta/profiles", "profiles"),
         ("~/.local/state/mukta", "state, log, and what operations outside of installs keep"),
         ("INSTALL/.mukta/kept", "what operations in an install keep, until mukta operations purge"),

@@ -34,12 +34,15 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
     /// <inheritdoc/>
     public int Rank { get; init; }
 
+    /// <summary>How the client goes to the network: names the proxy where nobody answers.</summary>
+    public HttpSettings? Settings { get; init; }
+
     /// <summary>A client as mirrors need it: no cookies, no decompression, few redirects, proxies by the usual variables.</summary>
-    /// <param name="userAgent">What Mukta calls itself.</param>
+    /// <param name="settings">How Mukta goes to the network.</param>
     /// <param name="longestSilence">The longest that an answer's headers may take. Bodies are read with a limit of their own.</param>
-    public static HttpClient CreateClient(string userAgent, TimeSpan longestSilence)
+    public static HttpClient CreateClient(HttpSettings settings, TimeSpan longestSilence)
     {
-        var client = HttpClients.Make(userAgent, redirects: 5, handler =>
+        var client = HttpClients.Make(settings, redirects: 5, handler =>
         {
             handler.ConnectTimeout = TimeSpan.FromSeconds(10);
             handler.PooledConnectionIdleTimeout = TimeSpan.FromSeconds(30);
@@ -152,7 +155,7 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
             var isDead =
                 e.HttpRequestError is HttpRequestError.ConnectionError
                 or HttpRequestError.NameResolutionError or HttpRequestError.SecureConnectionError;
-            throw new SourceException(Name, $"does not answer ({Innermost(e).Message})", isDead, e);
+            throw new SourceException(Name, $"does not answer{Through(url)} ({Innermost(e).Message})", isDead, e);
         }
         catch (UriFormatException e)
         {
@@ -160,7 +163,7 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
         }
         catch (OperationCanceledException e) when (!cancel.IsCancellationRequested)
         {
-            throw new SourceException(Name, "does not answer in time", isDead: true, e);
+            throw new SourceException(Name, $"does not answer{Through(url)} in time", isDead: true, e);
         }
     }
 
@@ -176,6 +179,8 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
         tags[url] = tag;
         return hasChanged;
     }
+
+    private string Through(Uri url) => Settings?.ProxyFor(url) is { } proxy ? $" through the proxy {proxy}" : "";
 
     private static Exception Innermost(Exception e) => e.InnerException is { } inner ? Innermost(inner) : e;
 

@@ -5,9 +5,9 @@ using Serilog;
 namespace Mukta.Fetching;
 
 /// <summary>What is said of where good bytes come from.</summary>
-/// <param name="UserAgent">What Mukta calls itself to a mirror, such as <c>mukta/0.1.0</c>.</param>
+/// <param name="Http">How Mukta goes to the network.</param>
 /// <param name="Limits">What downloads keep to.</param>
-public sealed record SourceWish(string UserAgent, FetchLimits Limits)
+public sealed record SourceWish(HttpSettings Http, FetchLimits Limits)
 {
     /// <summary>URLs (http, https) and folders that the user named.</summary>
     public IReadOnlyList<string> Named { get; init; } = [];
@@ -24,8 +24,10 @@ public sealed class SourceList : IDisposable
 {
     private readonly List<ISource> sources = [];
     private readonly HttpClient http;
+    private readonly HttpSettings settings;
 
-    private SourceList(HttpClient http) => this.http = http;
+    private SourceList(HttpSettings settings, TimeSpan longestSilence) =>
+        (this.settings, http) = (settings, MirrorSource.CreateClient(settings, longestSilence));
 
     /// <summary>The sources, first choice first.</summary>
     public IReadOnlyList<ISource> Sources => sources;
@@ -37,7 +39,7 @@ public sealed class SourceList : IDisposable
     /// <exception cref="MuktaException">A name is neither URL nor folder.</exception>
     public static SourceList Of(SourceWish wish, Manifest manifest, TimeProvider time, ILogger log)
     {
-        var list = new SourceList(MirrorSource.CreateClient(wish.UserAgent, wish.Limits.LongestSilence));
+        var list = new SourceList(wish.Http, wish.Limits.LongestSilence);
         try
         {
             foreach (var name in wish.Named)
@@ -94,7 +96,7 @@ public sealed class SourceList : IDisposable
         {
             return Uri.TryCreate(name, UriKind.Absolute, out var uri)
                 && (uri.Scheme == Uri.UriSchemeHttp || uri.Scheme == Uri.UriSchemeHttps)
-                ? new MirrorSource(name, http, file => MirrorUrl.Below(uri, file.Path), time, log) { Rank = rank }
+                ? new MirrorSource(name, http, file => MirrorUrl.Below(uri, file.Path), time, log) { Rank = rank, Settings = settings }
                 : throw new MuktaException(
                 ExitCode.BadInput, "This source is not an http or https URL.", name,
                 "Name a URL such as https://mirror.example/game, or a folder.");
@@ -119,7 +121,7 @@ public sealed class SourceList : IDisposable
             sources.Add(new MirrorSource(
                 root.Url.AbsoluteUri, http, file => MirrorUrl.Below(root.Url, file.Path), time,
                 log)
-            { Rank = RankAfter(root.Priority == before?.Priority) });
+            { Rank = RankAfter(root.Priority == before?.Priority), Settings = settings });
             before = root;
         }
 
@@ -132,7 +134,7 @@ public sealed class SourceList : IDisposable
                 f => f.Urls.Count <= choice || f.Urls[choice].Priority == f.Urls[choice - 1].Priority);
             sources.Add(new MirrorSource(
                 name, http, file => choice < file.Urls.Count ? file.Urls[choice].Url : null, time, log)
-            { Rank = RankAfter(isAsGood) });
+            { Rank = RankAfter(isAsGood), Settings = settings });
         }
     }
 }

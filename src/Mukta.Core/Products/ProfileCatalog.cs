@@ -93,12 +93,17 @@ public sealed class ProfileCatalog
     /// Reads every <c>.yaml</c> and <c>.yml</c> file in the folders. Of two profiles for one product, the first folder's counts. One that
     /// cannot be used is left out and is among <see cref="Faults"/>.
     /// </summary>
+    /// <param name="named">The folder that the user named; null for none.</param>
+    /// <param name="environment">The environment variables.</param>
+    /// <param name="ofSettings">Folders that the user's settings name.</param>
     /// <exception cref="MuktaException">A folder that the user named is not there or cannot be read.</exception>
-    public static ProfileCatalog Read(string? named, Func<string, string?> environment)
+    public static ProfileCatalog Read(
+        string? named, Func<string, string?> environment, IReadOnlyList<string>? ofSettings = null)
     {
         if (named is not null && !Directory.Exists(named))
             throw new MuktaException(ExitCode.BadInput, "There is no such folder of profiles.", named, "Check the path after --profiles.");
-        var catalog = new ProfileCatalog([.. named is null ? [] : new[] { named }, .. UsualFolders(environment)]);
+        var catalog = new ProfileCatalog(
+            [.. named is null ? [] : new[] { named }, .. ofSettings ?? [], .. UsualFolders(environment)]);
         foreach (var folder in catalog.Folders.Where(Directory.Exists))
         {
             if (catalog.TryReadFolder(folder) is { } fault && folder == named)

@@ -26,6 +26,10 @@ internal static class ProfileKeys
         ["setup result"] = ["active", "files"],
         ["outage"] = ["url"],
     };
+
+    /// <summary>The keys of the settings file.</summary>
+    public static IReadOnlyList<string> OfSettings { get; } =
+        ["format", "profiles", "mirrors", "max-rate", "proxy", "certificate", "also", "purge-after-days"];
 }
 
 /// <summary>One map of a profile: hands out its values by key, checked, and refuses keys that it does not know.</summary>
@@ -39,7 +43,7 @@ internal sealed class ProfileFields
     {
         (this.node, this.source, this.name) = (node, source, name);
         var map = node.Map ?? throw Fault(node, $"The {name} must be a map of keys and values; this is {node.Kind}.");
-        var known = ProfileKeys.Known[name];
+        var known = name == Settings.Name ? ProfileKeys.OfSettings : ProfileKeys.Known[name];
         foreach (var (key, _) in map.Where(m => !known.Contains(m.Key.Text!)))
         {
             throw Fault(key, $"Unknown key \"{PathBytes.Shown(key.Text!)}\" in the {name}{Nearest.HintOrEnd(key.Text!, known)}");
@@ -91,6 +95,33 @@ internal sealed class ProfileFields
     public string RequiredInside(string key) => Inside(key) ?? throw Missing($"key \"{key}\"");
 
     public IReadOnlyList<string> Insides(string key) => [.. Items(key).Select(v => InsideOf(v, key))];
+
+    /// <summary>Absolute folders or files; <c>~/</c> stands for the home.</summary>
+    public IReadOnlyList<string> PathsOfMachine(string key, string home) => [.. Items(key).Select(v => PathOfMachine(v, key, home))];
+
+    /// <summary>An absolute folder or file; <c>~/</c> stands for the home.</summary>
+    public string? OnePathOfMachine(string key, string home) =>
+        values.GetValueOrDefault(key) is { } value ? PathOfMachine(value, key, home) : null;
+
+    private string PathOfMachine(ProfileNode value, string key, string home)
+    {
+        var text = TextOf(value, key);
+        return text.StartsWith("~/", StringComparison.Ordinal) ? System.IO.Path.Join(home, text[2..])
+            : System.IO.Path.IsPathRooted(text) ? text
+            : throw Fault(value, $"The path \"{PathBytes.Shown(text)}\" is neither absolute nor begins with ~/.");
+    }
+
+    /// <summary>Lists of URLs by product.</summary>
+    public IReadOnlyDictionary<string, IReadOnlyList<Uri>> UrlLists(string key) => Pairs(key).ToDictionary(
+        p => Profile.IsId(p.Key) ? p.Key : throw Fault(p.Value, $"\"{PathBytes.Shown(p.Key)}\" is not a product's id."),
+        p => (IReadOnlyList<Uri>)[.. (p.Value.List ?? [p.Value]).Select(v => UrlOf(v, key))], StringComparer.Ordinal);
+
+    /// <summary>A size such as 500KiB or 2MiB.</summary>
+    public long? Size(string key, long least, long most) => values.GetValueOrDefault(key) is not { } value ? null
+        : Units.ParseBytes(TextOf(value, key)) is { } size && size >= least && size <= most ? size
+        : throw Fault(
+            value, $"The value of \"{key}\" is {Units.Bytes(least)} to {Units.Bytes(most)}, such as 500KiB or 2MiB; this is "
+            + $"\"{PathBytes.Shown(value.Text!)}\".");
 
     public Uri? Url(string key) => values.GetValueOrDefault(key) is { } value ? UrlOf(value, key) : null;
 

@@ -28,20 +28,23 @@ internal sealed record ProfileNode(
     /// Reads one YAML document. Anchors and aliases, with which a short document can stand for a huge one, tags, and
     /// anything over the bounds are refused.
     /// </summary>
-    public static ProfileNode Read(TextReader text, string source)
+    /// <param name="text">YAML.</param>
+    /// <param name="source">What to call the file in messages.</param>
+    /// <param name="what">What it is: "profile" or "settings file".</param>
+    public static ProfileNode Read(TextReader text, string source, string what)
     {
         var parser = new Parser(new Scanner(text, skipComments: true));
         try
         {
             parser.Consume<StreamStart>();
             if (!parser.TryConsume<DocumentStart>(out _))
-                throw new ProfileFault("The profile is empty.", source, 1, 1);
+                throw new ProfileFault($"The {what} is empty.", source, 1, 1);
             var count = 0;
-            var root = ReadNode(parser, source, 0, ref count);
+            var root = ReadNode(parser, source, what, 0, ref count);
             parser.Consume<DocumentEnd>();
             return parser.TryConsume<DocumentStart>(out var second)
                 ? throw new ProfileFault(
-                "A profile is one YAML document; here a second one begins.", source, (int)second.Start.Line, (int)second.Start.Column)
+                $"A {what} is one YAML document; here a second one begins.", source, (int)second.Start.Line, (int)second.Start.Column)
                 : root;
         }
         catch (YamlException e)
@@ -56,18 +59,18 @@ internal sealed record ProfileNode(
         }
     }
 
-    private static ProfileNode ReadNode(Parser parser, string source, int depth, ref int count)
+    private static ProfileNode ReadNode(Parser parser, string source, string what, int depth, ref int count)
     {
         var at = parser.Current!.Start;
-        ProfileFault Fault(string what) => new(what, source, (int)at.Line, (int)at.Column);
+        ProfileFault Fault(string fault) => new(fault, source, (int)at.Line, (int)at.Column);
         if (depth > Deepest || ++count > MostNodes)
-            throw Fault("The profile is nested too deep or has too many values.");
+            throw Fault($"The {what} is nested too deep or has too many values.");
         if (parser.Current is AnchorAlias)
-            throw Fault("Aliases (*name) are not allowed in a profile; write the value out.");
+            throw Fault($"Aliases (*name) are not allowed in a {what}; write the value out.");
         if (parser.Current is NodeEvent { Anchor.IsEmpty: false })
-            throw Fault("Anchors (&name) are not allowed in a profile; write the value out.");
+            throw Fault($"Anchors (&name) are not allowed in a {what}; write the value out.");
         if (parser.Current is NodeEvent { Tag.IsEmpty: false })
-            throw Fault("Tags (!name) are not allowed in a profile.");
+            throw Fault($"Tags (!name) are not allowed in a {what}.");
 
         var (line, column) = ((int)at.Line, (int)at.Column);
         if (parser.TryConsume<Scalar>(out var scalar))
@@ -80,7 +83,7 @@ internal sealed record ProfileNode(
         {
             var list = new List<ProfileNode>();
             while (!parser.TryConsume<SequenceEnd>(out _))
-                list.Add(ReadNode(parser, source, depth + 1, ref count));
+                list.Add(ReadNode(parser, source, what, depth + 1, ref count));
             return new ProfileNode(line, column, null, list, null);
         }
 
@@ -88,12 +91,12 @@ internal sealed record ProfileNode(
         var map = new List<(ProfileNode Key, ProfileNode Value)>();
         while (!parser.TryConsume<MappingEnd>(out _))
         {
-            var key = ReadNode(parser, source, depth + 1, ref count);
+            var key = ReadNode(parser, source, what, depth + 1, ref count);
             if (key.Text is null)
                 throw new ProfileFault($"A key must be a string; this is {key.Kind}.", source, key.Line, key.Column);
             if (map.Any(m => m.Key.Text == key.Text))
                 throw new ProfileFault($"The key \"{Disk.PathBytes.Shown(key.Text)}\" appears twice.", source, key.Line, key.Column);
-            map.Add((key, ReadNode(parser, source, depth + 1, ref count)));
+            map.Add((key, ReadNode(parser, source, what, depth + 1, ref count)));
         }
 
         return new ProfileNode(line, column, null, null, map);

@@ -44,7 +44,7 @@ public static class ProfileReader
     /// <exception cref="ProfileFault">It is not a profile that can be used.</exception>
     public static Profile Read(TextReader text, string source)
     {
-        var fields = new ProfileFields(ProfileNode.Read(text, source), source, "profile");
+        var fields = new ProfileFields(ProfileNode.Read(text, source, "profile"), source, "profile");
         fields.Choice("format", null, Format);
         var product = Id(fields);
         var needs = fields.Names("needs", "a product");

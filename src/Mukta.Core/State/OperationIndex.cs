@@ -49,6 +49,20 @@ public sealed class OperationIndex(StateDatabase database)
         }
     }
 
+    /// <summary>Forgets an operation, if the state can be opened: it only remembers a place that is looked at in vain.</summary>
+    public static void TryForget(Host.Machine machine, string id)
+    {
+        try
+        {
+            using var database = StateDatabase.Open(machine.Folders.State);
+            new OperationIndex(database).Forget(id);
+        }
+        catch (MuktaException)
+        {
+            // See above.
+        }
+    }
+
     /// <summary>Remembers an operation if the database can be written. What it has done is found without it as well.</summary>
     public static void TryPut(Host.Machine machine, OperationHeader header, string place)
     {

@@ -1,3 +1,4 @@
+using Mukta.Fetching;
 using Mukta.Host.Access;
 using Mukta.Host.Caches;
 using Mukta.Host.Network;
@@ -27,11 +28,11 @@ public sealed record ProductCheck(LoadedProfile Loaded, string? Install, IReadOn
 /// <param name="Machine">The machine.</param>
 /// <param name="Services">Its service manager.</param>
 /// <param name="Environment">The environment variables.</param>
-/// <param name="UserAgent">What Mukta calls itself on the network.</param>
+/// <param name="Http">How Mukta goes to the network.</param>
 /// <param name="Time">For dates and durations.</param>
 /// <param name="Recorded">Installs of a product that were recorded.</param>
 public sealed record CheckSurroundings(
-    Machine Machine, IServiceControl Services, Func<string, string?> Environment, string UserAgent, TimeProvider Time,
+    Machine Machine, IServiceControl Services, Func<string, string?> Environment, HttpSettings Http, TimeProvider Time,
     Func<string, IReadOnlyList<string>> Recorded)
 {
     /// <summary>True for a product that a profile describes; what has none is reported.</summary>
@@ -248,7 +249,7 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
         var samples = MirrorSample.Of(subject.Loaded.ManifestUrl, subject.Profile.Manifest?.Mirrors ?? [], subject.Manifest);
         var facts = await Task.WhenAll(samples.Select(
             s => Once(
-            mirrors, s, () => new MirrorProbe(around.UserAgent, around.Time).TryAsync(s, NetworkLimit, cancel)))).ConfigureAwait(false);
+            mirrors, s, () => new MirrorProbe(around.Http, around.Time).TryAsync(s, NetworkLimit, cancel)))).ConfigureAwait(false);
         var findings = NetworkFindings.Of(facts, NetworkSettings.Of(Machine, around.Environment)).ToList();
         return AreaResult.Of(Area.Network, findings, string.Join("; ", facts.Select(Summary)));
     }
@@ -269,7 +270,7 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
         if (!Machine.IsLive)
             return NotKnown(Area.Outages, FindingKind.OutageUnknown, NotRunning);
         var (page, reason) = await Once(
-            pages, url, () => new OutageLook(around.UserAgent).AtAsync(url, NetworkLimit, cancel)).ConfigureAwait(false);
+            pages, url, () => new OutageLook(around.Http).AtAsync(url, NetworkLimit, cancel)).ConfigureAwait(false);
         return AreaResult.Of(Area.Outages, OutageFindings.Of(url, page, reason), "the vendor reports none");
     }
 

@@ -8,9 +8,9 @@ using Mukta.Fetching;
 namespace Mukta.Host.Network;
 
 /// <summary>Tries a mirror step by step with short limits, and fetches a bounded sample from it.</summary>
-/// <param name="userAgent">What Mukta calls itself.</param>
+/// <param name="settings">How Mukta goes to the network.</param>
 /// <param name="time">For the time that each step takes.</param>
-public sealed class MirrorProbe(string userAgent, TimeProvider time)
+public sealed class MirrorProbe(HttpSettings settings, TimeProvider time)
 {
     /// <summary>A smaller sample says nothing of a mirror's speed.</summary>
     internal const long LeastTelling = 64 * 1024;
@@ -49,7 +49,7 @@ public sealed class MirrorProbe(string userAgent, TimeProvider time)
         }
     }
 
-    private HttpClient Client(Attempt attempt) => HttpClients.Make(userAgent, redirects: 0, handler => handler.ConnectCallback =
+    private HttpClient Client(Attempt attempt) => HttpClients.Make(settings, redirects: 0, handler => handler.ConnectCallback =
         async (context, cancel) => await attempt.ConnectAsync(context.DnsEndPoint, cancel).ConfigureAwait(false));
 
     private async Task FetchAsync(HttpClient http, Attempt attempt, CancellationToken cancel)

@@ -1,4 +1,5 @@
 using System.Globalization;
+using Mukta.Fetching;
 
 namespace Mukta.Host.Network;
 
@@ -34,7 +35,7 @@ public sealed record NetworkSettings(IReadOnlyList<ProxySetting> Proxies, string
         foreach (var name in new[] { "http_proxy", "https_proxy", "all_proxy", "HTTP_PROXY", "HTTPS_PROXY", "ALL_PROXY" })
         {
             if (machine.IsLive && environment(name) is { Length: > 0 } value)
-                yield return new ProxySetting("the environment", name, Redacted(value));
+                yield return new ProxySetting("the environment", name, HttpSettings.Redacted(value));
         }
 
         var own = Path.Join(machine.Folders.Config, "environment.d");
@@ -47,17 +48,9 @@ public sealed record NetworkSettings(IReadOnlyList<ProxySetting> Proxies, string
                 && !l[0].Trim().Equals("no_proxy", StringComparison.OrdinalIgnoreCase)))
             {
                 if (line[1].Trim().Trim('"') is { Length: > 0 } value)
-                    yield return new ProxySetting(machine.NameOf(file), line[0].Trim(), Redacted(value));
+                    yield return new ProxySetting(machine.NameOf(file), line[0].Trim(), HttpSettings.Redacted(value));
             }
         }
-    }
-
-    /// <summary>A proxy's address without the name and password that may stand in it.</summary>
-    internal static string Redacted(string value)
-    {
-        var at = value.LastIndexOf('@');
-        var scheme = value.IndexOf("://", StringComparison.Ordinal) is var s and >= 0 ? value[..(s + 3)] : "";
-        return at < 0 ? value : $"{scheme}...@{value[(at + 1)..]}";
     }
 
     /// <summary>

@@ -3,8 +3,8 @@ using Mukta.Fetching;
 namespace Mukta.Host.Outages;
 
 /// <summary>Reads outage pages from the network.</summary>
-/// <param name="userAgent">What Mukta calls itself.</param>
-public sealed class OutageLook(string userAgent)
+/// <param name="settings">How Mukta goes to the network.</param>
+public sealed class OutageLook(HttpSettings settings)
 {
     private const int LongestPage = 256 * 1024;
 
@@ -15,7 +15,7 @@ public sealed class OutageLook(string userAgent)
     /// <returns>The page, or why it could not be read.</returns>
     public async Task<(OutagePage? Page, string? Reason)> AtAsync(Uri url, TimeSpan limit, CancellationToken cancel)
     {
-        using var http = HttpClients.Make(userAgent, redirects: 3);
+        using var http = HttpClients.Make(settings, redirects: 3);
         http.MaxResponseContentBufferSize = LongestPage;
         http.DefaultRequestHeaders.Accept.ParseAdd("application/health+json, application/json");
         using var timed = CancellationTokenSource.CreateLinkedTokenSource(cancel);

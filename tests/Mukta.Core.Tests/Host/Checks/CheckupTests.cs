@@ -1,5 +1,6 @@
 using System.Net;
 using System.Net.Sockets;
+using Mukta.Fetching;
 using Mukta.Host;
 using Mukta.Host.Checks;
 using Mukta.Host.Services;
@@ -71,7 +72,7 @@ public sealed class CheckupTests : IDisposable
         + $"[\"${{home}}/games/{product}\"]\n{more}\n";
 
     private CheckSurroundings Around(IServiceControl services) =>
-        new(new Machine("/", UserFolders.Of(name => name == "HOME" ? scratch.Root : null)), services, _ => null, "mukta/test",
+        new(new Machine("/", UserFolders.Of(name => name == "HOME" ? scratch.Root : null)), services, _ => null, new HttpSettings("mukta/test"),
         TimeProvider.System, _ => []);
 
     private async Task<IReadOnlyList<ProductCheck>> CheckAsync(string profile, IServiceControl services)

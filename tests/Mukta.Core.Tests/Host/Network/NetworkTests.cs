@@ -4,6 +4,7 @@ using System.Net.Sockets;
 using System.Security.Cryptography;
 using System.Security.Cryptography.X509Certificates;
 using System.Text;
+using Mukta.Fetching;
 using Mukta.Host;
 using Mukta.Host.Network;
 using Mukta.Host.Outages;
@@ -83,13 +84,13 @@ public sealed class NetworkTests : IDisposable
     {
         Serve(Answer(
             "{\"status\":\"warn\",\"output\":\"late\",\"checks\":{\"sign-in\":[{\"status\":\"down\",\"output\":\"gone\"}],\"mail\":[{\"status\":\"ok\"}]}}"));
-        var (page, _) = await new OutageLook("mukta/test")
+        var (page, _) = await new OutageLook(new HttpSettings("mukta/test"))
             .AtAsync(new Uri($"http://{Host}/"), Limit, TestContext.Current.CancellationToken);
         page.ShouldNotBeNull().Checks.ShouldBe(
             [new OutageCheck("sign-in", ServiceHealth.Fail, "gone"), new OutageCheck("mail", ServiceHealth.Pass, null)]);
 
         Serve(Answer("<html>not json"));
-        (await new OutageLook("mukta/test").AtAsync(new Uri($"http://{Host}/"), Limit, TestContext.Current.CancellationToken))
+        (await new OutageLook(new HttpSettings("mukta/test")).AtAsync(new Uri($"http://{Host}/"), Limit, TestContext.Current.CancellationToken))
             .Reason!.ShouldContain("not a health report");
         Serve(stream =>
         {
@@ -97,7 +98,7 @@ public sealed class NetworkTests : IDisposable
             while (true)
                 stream.Write(new byte[4096]);
         });
-        (await new OutageLook("mukta/test").AtAsync(new Uri($"http://{Host}/"), Limit, TestContext.Current.CancellationToken))
+        (await new OutageLook(new HttpSettings("mukta/test")).AtAsync(new Uri($"http://{Host}/"), Limit, TestContext.Current.CancellationToken))
             .Page.ShouldBeNull();
     }
 
@@ -145,7 +146,7 @@ public sealed class NetworkTests : IDisposable
         stream => stream.Write(Encoding.UTF8.GetBytes($"HTTP/1.1 200 OK\r\nContent-Length: {body.Length}\r\n\r\n{body}"));
 
     private static Task<MirrorFacts> TryAsync(string url) =>
-        new MirrorProbe("mukta/test", TimeProvider.System)
+        new MirrorProbe(new HttpSettings("mukta/test"), TimeProvider.System)
         .TryAsync(new MirrorSample(url, new Uri(url), HoldsFile: true), Limit, TestContext.Current.CancellationToken);
 
     /// <summary>Answers each connection once its request is there, from now on, and closes it.</summary>

@@ -1,0 +1,39 @@
+using Mukta.Host;
+using Mukta.Operations;
+using Mukta.State;
+
+namespace Mukta.Cli;
+
+/// <summary>Deletes what finished operations keep after so many days, if the user's settings say so.</summary>
+internal static class OldOperations
+{
+    /// <summary>
+    /// Looks at the places that this user's operations are known to keep something in. If it fails, that is said, and what was done is done.
+    /// </summary>
+    public static void PurgeIfWanted(Session session, OperationTools tools, CancellationToken cancel)
+    {
+        if (UserSettings.Now.PurgeAfterDays is not { } days || tools.OptionsForUndo.Length > 0)
+            return;
+        var machine = Machine.Here(UserEnvironment.Get);
+        var before = tools.Time.GetUtcNow().AddDays(-days);
+        var catalog = new OperationCatalog(
+            machine.Home, tools.Time, new Host.Services.ServiceUndo(tools.Services, cancel) { Units = new HashSet<string>() });
+        try
+        {
+            var old = catalog.All([], OperationIndex.PlacesOf(machine))
+                .Where(o => o.Record.Header.Started < before && o.State is OperationState.Done or OperationState.Undone).ToList();
+            foreach (var operation in old)
+            {
+                catalog.Purge(operation, evenUnfinished: false, cancel);
+                OperationIndex.TryForget(machine, operation.Id);
+                session.Say(
+                    $"deleted what operation {operation.Id} kept, {Units.Bytes(operation.Size.Bytes)}: it is older than "
+                    + $"{Units.Count(days, "day")}");
+            }
+        }
+        catch (MuktaException e)
+        {
+            session.Tell(e, "kept files of old operations stay: ");
+        }
+    }
+}

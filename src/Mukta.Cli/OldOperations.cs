@@ -8,7 +8,7 @@ namespace Mukta.Cli;
 internal static class OldOperations
 {
     /// <summary>
-    /// Looks at the places that this user's operations are known to keep something in. If it fails, that is said, and what was done is done.
+    /// Looks at the places in which this user's operations keep something. If it fails, that is said, and what was done is done.
     /// </summary>
     public static void PurgeIfWanted(Session session, OperationTools tools, CancellationToken cancel)
     {

@@ -291,7 +291,7 @@ public sealed class Folder : IDisposable
     {
         using var at = At(path);
         Told(DiskChangeKind.SetMetadata, path);
-        Check(Native.ChangeMode(at.Parent, at.Name, (uint)mode, Native.AtSymlinkNoFollow), "change the mode of", path);
+        Check(Native.ChangeMode(at.Parent, at.Name, (uint)mode), "change the mode of", path);
     }
 
     /// <summary>Gives a file, folder or link its owner and group. A user who may not is left as owner.</summary>

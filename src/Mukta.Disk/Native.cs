@@ -159,8 +159,23 @@ internal static partial class Native
     [LibraryImport("libc", EntryPoint = "readlinkat", SetLastError = true)]
     public static partial nint ReadLink(SafeFileHandle folder, byte[] name, Span<byte> buffer, nint length);
 
+    /// <summary>Sets permission bits, never those behind a link: fchmodat(2) can do that only with glibc 2.32 and newer.</summary>
+    public static int ChangeMode(SafeFileHandle folder, byte[] name, uint mode)
+    {
+        var fd = OpenAt(folder, name, PathOnly | NoFollow | CloseOnExec, 0);
+        if (fd < 0)
+            return -1;
+        using var handle = new SafeFileHandle(fd, ownsHandle: true);
+        if (StatxAt(handle, PathBytes.Encode(""), AtEmptyPath, StatxBasic, out var found) != 0)
+            return -1;
+        if (Node.From(found).Kind != NodeKind.Link)
+            return ChangeModeAt(AtFdCwd, PathBytes.Encode($"/proc/self/fd/{fd}"), mode, 0);
+        Marshal.SetLastPInvokeError(DiskException.NotSupported);
+        return -1;
+    }
+
     [LibraryImport("libc", EntryPoint = "fchmodat", SetLastError = true)]
-    public static partial int ChangeMode(SafeFileHandle folder, byte[] name, uint mode, int flags);
+    private static partial int ChangeModeAt(int folder, byte[] path, uint mode, int flags);
 
     [LibraryImport("libc", EntryPoint = "fchmod", SetLastError = true)]
     public static partial int ChangeMode(SafeFileHandle file, uint mode);

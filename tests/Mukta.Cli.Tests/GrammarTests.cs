@@ -92,6 +92,21 @@ public sealed class GrammarTests
     }
 
     [Fact]
+    public async Task The_published_schemas_are_those_of_the_documents()
+    {
+        using var scratch = new Scratch();
+        (await Programs.MuktaAsync(scratch, "help", "--json-schemas", "schemas")).Code.ShouldBe(0);
+        var made = Directory.EnumerateFiles(scratch.At("schemas")).Select(f => Path.GetFileName(f)!).Order().ToList();
+        made.ShouldBe(Directory.EnumerateFiles(Schemas.Folder).Select(f => Path.GetFileName(f)!).Order());
+        foreach (var name in made)
+        {
+            (await File.ReadAllTextAsync(scratch.At("schemas", name), TestContext.Current.CancellationToken)).ShouldBe(
+                await File.ReadAllTextAsync(Path.Join(Schemas.Folder, name), TestContext.Current.CancellationToken),
+                "write them again with: mukta help --json-schemas docs/schemas");
+        }
+    }
+
+    [Fact]
     public async Task Every_command_has_a_man_page_that_is_well_formed()
     {
         Need.Program("mandoc");

@@ -7,7 +7,8 @@ namespace Mukta.Cli.Tests;
 /// <summary>What a program has answered.</summary>
 internal sealed record Answer(int Code, string Out, string Err)
 {
-    public JsonElement Json => JsonDocument.Parse(Out).RootElement;
+    /// <summary>The document that was printed, which keeps to its published schema.</summary>
+    public JsonElement Json => Schemas.Checked(JsonDocument.Parse(Out).RootElement);
 }
 
 /// <summary>

@@ -10,7 +10,7 @@ public sealed class UsageTests : IDisposable
         new(
         "verify", "repair", "check", "stop", "services", "services restore", "services restart", "services stop", "caches", "caches clear",
         "shortcuts", "shortcuts restore", "installs", "installs add", "installs forget", "installs sweep", "move", "reinstall", "remove",
-        "reset", "setup install", "setup repair", "setup remove", "undo", "operations", "operations purge", "profile", "profile check",
+        "reset", "setup install", "setup repair", "setup remove", "undo", "operations", "operations purge", "profile", "profile check", "profile draft",
         "profile show", "manifest make", "manifest show", "manifest compare", "demo", "completion", "help");
 
     [Theory]

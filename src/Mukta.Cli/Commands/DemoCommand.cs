@@ -8,7 +8,6 @@ internal static class DemoCommand
 {
     private const string Examples = """
           mukta demo
-          mukta demo --no-pause --yes
           mukta demo --keep /tmp/saltlight
         """;
 

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using Mukta.Cli.Help;
+using Mukta.Cli.Json;
 using Mukta.Products;
 
 namespace Mukta.Cli.Commands;
@@ -20,15 +21,21 @@ internal static class HelpCommand
             Description = "Write a man page of each command to this folder.",
             HelpName = "DIR",
         };
-        var command = new ExampleCommand("help", "Show help for a command.", Examples) { words, pages };
+        var schemas = new Option<string?>("--json-schemas")
+        {
+            Description = "Write the JSON Schema of each document that --json prints to this folder.",
+            HelpName = "DIR",
+        };
+        var command = new ExampleCommand("help", "Show help for a command.", Examples) { words, pages, schemas };
         command.SetAction(parsed =>
         {
             var root = (RootCommand)parsed.RootCommandResult.Command;
             if (parsed.GetValue(pages) is { } folder)
-            {
                 ManPages.Write(root, folder);
+            if (parsed.GetValue(schemas) is { } place)
+                Schemas.Write(place);
+            if ((parsed.GetValue(pages) ?? parsed.GetValue(schemas)) is not null)
                 return (int)ExitCode.Done;
-            }
 
             Command found = root;
             foreach (var word in parsed.GetValue(words) ?? [])

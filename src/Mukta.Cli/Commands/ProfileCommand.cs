@@ -28,7 +28,6 @@ internal static class ProfileCommand
         var files = new Argument<string[]>("FILE") { Description = "YAML profiles.", Arity = ArgumentArity.OneOrMore };
         var here = new Option<bool>("--here") { Description = "Also try each path on this machine: what is there, and how large it is." };
         var command = new ExampleCommand("check", "Check profiles and report errors by line.", """
-              mukta profile check profiles/gannet-post.yaml
               mukta profile check profiles/*.yaml
               mukta profile check --here profiles/gannet-post.yaml
             """) { files, here };

@@ -52,7 +52,6 @@ internal static class ProfileDraftCommand
         };
         var profiles = CommonOptions.Profiles();
         var command = new ExampleCommand("draft", "Draft a profile from what is on this machine.", """
-              mukta profile draft gannet-post --install ~/games/gannet-post
               mukta profile draft gannet-post --install ~/games/gannet-post --watch 60
               mukta profile draft gannet-post --install ~/games/gannet-post --out -
             """) { product, install, shortcuts, watch, manifest, release, output, profiles };

@@ -158,9 +158,13 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks,
         console.WriteLine("mukta repair gannet-post");
     }
 
-    /// <summary>Runs mukta and holds it to the exit code that the story needs.</summary>
+    /// <summary>
+    /// Runs mukta and holds it to the exit code that the story needs: any for null, since the user may say no, and 0 where nobody is asked.
+    /// </summary>
     private async Task<int> MuktaAsync(int? expected, IReadOnlyList<string> arguments, CancellationToken cancel)
     {
+        if (!asks)
+            expected ??= (int)ExitCode.Done;
         console.MarkupLineInterpolated($"[bold]$ mukta {string.Join(' ', arguments.Select(Shell.Quoted))}[/]");
         var code = await stage.RunAsync(DemoStage.Mukta, arguments, cancel).ConfigureAwait(false);
         return expected is null || code == expected ? code

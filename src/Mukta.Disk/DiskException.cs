@@ -26,6 +26,8 @@ public sealed class DiskException(int errno, string doing, string path)
 
     private static string Advice(int errno) => errno switch
     {
+        NotPermitted or AccessDenied when Environment.IsPrivilegedProcess =>
+        "Not even root may: look for flags with lsattr, for a read-only mount with findmnt, and whether a security module forbids it.",
         NotPermitted or AccessDenied => "Run the same command as the user who owns the folder, or with sudo.",
         NoSpace or QuotaExceeded => "Make room on this disk, then run the same command again.",
         ReadOnlyFileSystem =>

@@ -49,7 +49,7 @@ internal sealed class CheckText(IAnsiConsole console, Func<ProductCheck, CheckFi
         }
 
         var rows = products.SelectMany(p => p.Areas.SelectMany(a => a.Findings.Select(f => (Product: p, a.Area, Finding: f))))
-            .OrderByDescending(r => r.Finding.Verdict).ToList();
+            .Where(r => showAll || r.Finding.Verdict != Verdict.Ok).OrderByDescending(r => r.Finding.Verdict).ToList();
         foreach (var alike in rows.GroupBy(
             r => (r.Product, r.Area, r.Finding.Verdict, Do: command(r.Product, r.Finding) ?? r.Finding.Advice)))
         {
@@ -57,10 +57,10 @@ internal sealed class CheckText(IAnsiConsole console, Func<ProductCheck, CheckFi
             Row(verdict, product, area, Seen([.. alike.Select(r => r.Finding)], toDo));
         }
 
-        var well = products.SelectMany(p => p.Areas.Where(a => a.Findings.Count == 0).Select(a => (Product: p, Area: a)))
+        var well = products.SelectMany(p => p.Areas.Where(a => a.Findings.All(f => f.Verdict == Verdict.Ok)).Select(a => (Product: p, Area: a)))
             .OrderByDescending(r => r.Area.Verdict).ToList();
         if (showAll)
-            well.ForEach(r => Row(r.Area.Verdict, r.Product, r.Area.Area, [r.Area.Summary]));
+            well.Where(w => w.Area.Findings.Count == 0).ToList().ForEach(r => Row(r.Area.Verdict, r.Product, r.Area.Area, [r.Area.Summary]));
         if (!showAll && well.Count > 0)
         {
             var (ok, skipped) = (well.Count(r => r.Area.Verdict == Verdict.Ok), well.Count(r => r.Area.Verdict == Verdict.Skipped));

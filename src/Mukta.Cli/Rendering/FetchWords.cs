@@ -18,9 +18,11 @@ internal static class FetchWords
             return ", but no source is known: name one with --from";
         if (sources.All(s => s is LeftOutSource))
             return ", but its mirrors are on the network, which --offline leaves out";
-        var seconds = bytes / UsualRate;
-        var time = !sources[0].IsRemote ? "" : seconds < 1 ? ", under a second at 50 Mbit/s,"
-            : $", about {Units.Time(TimeSpan.FromSeconds(seconds))} at 50 Mbit/s,";
+        var (rate, words) = sources[0].MostPerSecond is { } most && most < UsualRate ? (most, $"{Units.Bytes(most)}/s")
+            : (UsualRate, "50 Mbit/s");
+        var seconds = bytes / rate;
+        var time = !sources[0].IsRemote ? "" : seconds < 1 ? $", under a second at {words},"
+            : $", about {Units.Time(TimeSpan.FromSeconds(seconds))} at {words},";
         var others = sources.Count > 1 ? $", or {Units.Count(sources.Count - 1, "other source")}" : "";
         return $"{time} from {PathBytes.Shown(sources[0].Name)}{others}";
     }

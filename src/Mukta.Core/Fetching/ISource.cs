@@ -11,6 +11,9 @@ public interface ISource
     /// <summary>True where bytes come over a network, so that their number is a cost.</summary>
     bool IsRemote { get; }
 
+    /// <summary>Bytes a second that it is held to; null for as many as come.</summary>
+    long? MostPerSecond => null;
+
     /// <summary>Sources of a lower rank are asked first, those of the same rank share the work.</summary>
     int Rank { get; }
 

@@ -34,6 +34,9 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
     /// <inheritdoc/>
     public int Rank { get; init; }
 
+    /// <inheritdoc/>
+    public long? MostPerSecond { get; init; }
+
     /// <summary>How the client goes to the network: names the proxy where nobody answers.</summary>
     public HttpSettings? Settings { get; init; }
 

@@ -25,9 +25,13 @@ public sealed class SourceList : IDisposable
     private readonly List<ISource> sources = [];
     private readonly HttpClient http;
     private readonly HttpSettings settings;
+    private readonly long? mostPerSecond;
 
-    private SourceList(HttpSettings settings, TimeSpan longestSilence) =>
-        (this.settings, http) = (settings, MirrorSource.CreateClient(settings, longestSilence));
+    private SourceList(HttpSettings settings, FetchLimits limits)
+    {
+        (this.settings, mostPerSecond) = (settings, limits.BytesPerSecond);
+        http = MirrorSource.CreateClient(settings, limits.LongestSilence);
+    }
 
     /// <summary>The sources, first choice first.</summary>
     public IReadOnlyList<ISource> Sources => sources;
@@ -39,7 +43,7 @@ public sealed class SourceList : IDisposable
     /// <exception cref="MuktaException">A name is neither URL nor folder.</exception>
     public static SourceList Of(SourceWish wish, Manifest manifest, TimeProvider time, ILogger log)
     {
-        var list = new SourceList(wish.Http, wish.Limits.LongestSilence);
+        var list = new SourceList(wish.Http, wish.Limits);
         try
         {
             foreach (var name in wish.Named)
@@ -96,7 +100,7 @@ public sealed class SourceList : IDisposable
         {
             return Uri.TryCreate(name, UriKind.Absolute, out var uri)
                 && (uri.Scheme == Uri.UriSchemeHttp || uri.Scheme == Uri.UriSchemeHttps)
-                ? new MirrorSource(name, http, file => MirrorUrl.Below(uri, file.Path), time, log) { Rank = rank, Settings = settings }
+                ? new MirrorSource(name, http, file => MirrorUrl.Below(uri, file.Path), time, log) { Rank = rank, Settings = settings, MostPerSecond = mostPerSecond }
                 : throw new MuktaException(
                 ExitCode.BadInput, "This source is not an http or https URL.", name,
                 "Name a URL such as https://mirror.example/game, or a folder.");
@@ -121,7 +125,7 @@ public sealed class SourceList : IDisposable
             sources.Add(new MirrorSource(
                 root.Url.AbsoluteUri, http, file => MirrorUrl.Below(root.Url, file.Path), time,
                 log)
-            { Rank = RankAfter(root.Priority == before?.Priority), Settings = settings });
+            { Rank = RankAfter(root.Priority == before?.Priority), Settings = settings, MostPerSecond = mostPerSecond });
             before = root;
         }
 
@@ -134,7 +138,7 @@ public sealed class SourceList : IDisposable
                 f => f.Urls.Count <= choice || f.Urls[choice].Priority == f.Urls[choice - 1].Priority);
             sources.Add(new MirrorSource(
                 name, http, file => choice < file.Urls.Count ? file.Urls[choice].Url : null, time, log)
-            { Rank = RankAfter(isAsGood), Settings = settings });
+            { Rank = RankAfter(isAsGood), Settings = settings, MostPerSecond = mostPerSecond });
         }
     }
 }

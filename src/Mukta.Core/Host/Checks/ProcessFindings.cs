@@ -19,8 +19,8 @@ public static class ProcessFindings
         if (look.Hidden > 0)
         {
             yield return new CheckFinding(
-                FindingKind.ProcessesHidden, Verdict.Unknown, "processes",
-                $"{Units.Count(look.Hidden, "process", "processes")} of other users could not be looked into", Remedy.LookAsRoot);
+                FindingKind.ProcessesHidden, Verdict.Ok, "processes",
+                $"{Units.Count(look.Hidden, "process", "processes")} of other users could not be looked into; none is known to use it", Remedy.LookAsRoot);
         }
     }
 }

@@ -67,7 +67,7 @@ internal sealed class TargetOptions(bool mayBeNew = false)
     public string? NamedInstall(ParseResult parsed) => choice.Named(parsed) ?? choice.NewPlace(parsed);
 
     /// <summary>The manifest that is named; null for the profile's own.</summary>
-    public LazyManifest? ManifestFile(ParseResult parsed) => parsed.GetValue(manifest) is { } file ? new LazyManifest(file) : null;
+    public LazyManifest? ManifestFile(ParseResult parsed) => parsed.GetValue(manifest) is { } file ? new LazyManifest(StandardInput.FileOf(file)) : null;
 
     /// <summary>The machine that is meant.</summary>
     public Machine Machine(ParseResult parsed) => choice.Machine(parsed);
@@ -85,7 +85,7 @@ internal sealed class TargetOptions(bool mayBeNew = false)
     public async Task<InstallTarget> FindAsync(ParseResult parsed, Session session, bool needsManifest, CancellationToken cancel)
     {
         var (named, given) = (parsed.GetValue(what) ?? ".", parsed.GetValue(manifest));
-        var file = given is null ? null : new LazyManifest(given);
+        var file = given is null ? null : new LazyManifest(StandardInput.FileOf(given));
         var withManifest = given is null ? "" : $" {manifest.Name} {Shell.Quoted(given)}";
         if (IsFolder(parsed, named))
         {

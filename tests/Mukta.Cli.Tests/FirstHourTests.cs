@@ -42,6 +42,17 @@ public partial class FirstHourTests
         }
     }
 
+    [Fact]
+    public async Task The_profile_that_is_explained_is_a_good_one()
+    {
+        using var scratch = new Scratch();
+        var text = await File.ReadAllTextAsync(
+            Path.Join(AppContext.BaseDirectory, "profile.md"), TestContext.Current.CancellationToken);
+        scratch.Write("gannet-post.yaml", text.Split("```yaml\n")[1].Split("```")[0]);
+        var answer = await Programs.MuktaAsync(scratch, "profile", "check", "gannet-post.yaml");
+        answer.Code.ShouldBe(0, answer.Err);
+    }
+
     private static List<Block> Blocks(string text) => [.. Fences().Matches(text).Select(m => new Block(
         m.Groups["sh"].Value, m.Groups["code"].Success ? int.Parse(m.Groups["code"].Value, null) : 0,
         [.. m.Groups["text"].Value.Split('\n').Select(l => l.TrimEnd()).Where(l => l.Length > 0)]))];

@@ -79,6 +79,42 @@ public sealed class GrammarTests
         completed.Out.ShouldBe(expected + "\n", completed.Err);
     }
 
+    [Fact]
+    public async Task Fish_completes_commands_options_and_products()
+    {
+        Need.Program("fish");
+        using var home = await Home.MakeAsync();
+        var completed = await Programs.RunAsync(
+            home.Scratch, "env", $"HOME={home.Scratch.Root}", "MUKTA_PROFILES=profiles", $"PATH={Programs.Folder}:/usr/bin:/bin", "fish", "-c",
+            "mukta completion fish | source; complete -C 'mukta veri'; complete -C 'mukta caches clear --prof'; complete -C 'mukta check gan'");
+        completed.Out.Split('\n').Select(l => l.Split('\t')[0]).ShouldBe(["verify", "--profiles", "gannet-post", "gannet-post.meta4", ""]);
+    }
+
+    /// <summary>A shell on a terminal of its own, into which the beginning of a command and a tab are typed.</summary>
+    [Theory]
+    [InlineData("fpath=(zsh $fpath); autoload -U compinit; compinit -u")]
+    [InlineData("autoload -U compinit; compinit -u; source zsh/_mukta")]
+    public async Task Zsh_completes_whether_the_script_is_found_or_sourced(string begin)
+    {
+        Need.Program("zsh");
+        using var scratch = new Scratch();
+        scratch.Write("zsh/_mukta", (await Programs.MuktaAsync(scratch, "completion", "zsh")).Out);
+        scratch.Write("type", $$"""
+            zmodload zsh/zpty
+            zpty z "PS1='> ' TERM=dumb zsh -f -i"
+            zpty -w z "{{begin}}; print be''gun"
+            zpty -r -m z out '*begun*'
+            zpty -w -n z $'mukta veri\t'
+            zpty -r -m z out '*verify *'
+            zpty -w z ""
+            print -r -- "$out"
+            zpty -d z
+            """);
+        var completed = await Programs.RunAsync(
+            scratch, "env", $"HOME={scratch.Root}", $"PATH={Programs.Folder}:/usr/bin:/bin", "timeout", "20", "zsh", "type");
+        completed.Out.ShouldContain("mukta verify ", Case.Sensitive, completed.Err);
+    }
+
     [Theory]
     [InlineData("zsh")]
     [InlineData("fish")]
@@ -89,6 +125,28 @@ public sealed class GrammarTests
         var answer = await Programs.MuktaAsync(scratch, "completion", shell);
         answer.Code.ShouldBe(shell == "tcsh" ? 2 : 0);
         (answer.Out + answer.Err).ShouldContain(shell == "tcsh" ? "\"tcsh\" is not one of bash, zsh and fish." : "suggest");
+    }
+
+    [Fact]
+    public async Task A_hyphen_is_standard_input_and_output_where_a_file_is_taken()
+    {
+        using var game = await GameFolder.MakeAsync();
+        File.Delete(game.Scratch.At("game/maps/harbour.pak"));
+        var answer = await Programs.RunAsync(game.Scratch, "sh", "-c", $"""
+            mukta() ( exec {Programs.Mukta} "$@" )
+            mukta manifest make release --product pier --out - > made.meta4 || echo "make $?"
+            cat made.meta4 | mukta manifest show - | head -1
+            cat made.meta4 | mukta verify game --manifest - --quiet; echo "verify $?"
+            mukta repair game --manifest - --from release --yes --quiet < made.meta4; echo "repair $?"
+            echo nonsense | mukta profile check -; echo "check $?"
+            mukta manifest show - < /dev/null; echo "empty $?"
+            """);
+        answer.Out.ShouldContain("pier in -");
+        answer.Out.ShouldContain("verify 1");
+        answer.Out.ShouldContain("repair 0");
+        answer.Out.ShouldContain("check 2");
+        answer.Out.ShouldContain("empty 2");
+        answer.Out.ShouldNotContain("make");
     }
 
     [Fact]

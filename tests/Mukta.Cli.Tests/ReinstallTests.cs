@@ -36,6 +36,33 @@ public class ReinstallTests
     }
 
     [Fact]
+    public async Task Files_named_with_keep_are_restored_and_damaged_ones_of_the_release_are_not()
+    {
+        using var home = await Home.MakeAsync();
+        home.Scratch.Write("launcher/pierhead/mods/blue.skin", "blue");
+        home.Scratch.Write("launcher/pierhead/mods/deep/red.skin", "red");
+        home.Scratch.Write("launcher/pierhead/bin/notes.txt", "mine");
+        home.Scratch.Write("launcher/pierhead/crash.log", "not wanted");
+        home.Scratch.Flip("launcher/pierhead/bin/pierhead", 1000);
+        var before = home.Scratch.Snapshot("launcher/pierhead");
+        var vain = await home.OnAsync("reinstall", "pierhead", "--keep", "skins/**", "--yes");
+        vain.Code.ShouldBe(2, vain.Err);
+        vain.Err.ShouldContain("skins/**");
+        (await home.OnAsync("reinstall", "pierhead", "--keep", "bin/*", "--no-user-data", "--dry-run")).Code.ShouldBe(2);
+
+        var made = await home.OnAsync("reinstall", "pierhead", "--keep", "mods/**", "--keep", "bin/*", "--yes", "--json");
+        made.Code.ShouldBe(0, made.Err);
+        made.Json.GetProperty("installs")[0].GetProperty("after").GetProperty("verdict").GetString().ShouldBe("intact");
+        File.ReadAllText(home.Scratch.At("launcher/pierhead/mods/blue.skin")).ShouldBe("blue");
+        File.ReadAllText(home.Scratch.At("launcher/pierhead/mods/deep/red.skin")).ShouldBe("red");
+        File.ReadAllText(home.Scratch.At("launcher/pierhead/bin/notes.txt")).ShouldBe("mine");
+        File.Exists(home.Scratch.At("launcher/pierhead/crash.log")).ShouldBeFalse();
+
+        (await home.MuktaAsync("undo", "pierhead", "--yes", "--profiles", "profiles")).Code.ShouldBe(0);
+        home.Scratch.Snapshot("launcher/pierhead").ShouldBe(before);
+    }
+
+    [Fact]
     public async Task A_launcher_is_made_anew_with_its_games_kept_even_one_inside_of_it_and_the_players_things_come_back()
     {
         using var home = await Home.MakeAsync();

@@ -26,7 +26,7 @@ internal static class CompletionCommand
             found=("${(@f)$(mukta "[suggest:${#typed}]" "$typed" 2> /dev/null)}")
             compadd -a found || _files
         }
-        compdef _mukta mukta
+        if [ "$funcstack[1]" = _mukta ]; then _mukta "$@"; else compdef _mukta mukta; fi # Loaded from fpath, or sourced.
         """;
 
     private const string Fish = """

@@ -34,7 +34,8 @@ internal static class ManifestCompareCommand
         {
             using var session = new Session(parsed);
             var (before, after) =
-                (MetalinkReader.ReadFile(parsed.GetRequiredValue(old)), MetalinkReader.ReadFile(parsed.GetRequiredValue(newer)));
+                (MetalinkReader.ReadFile(StandardInput.FileOf(parsed.GetRequiredValue(old))),
+                MetalinkReader.ReadFile(StandardInput.FileOf(parsed.GetRequiredValue(newer))));
             var comparison = ManifestComparison.Of(before, after);
             if (session.IsJson)
                 Session.Write(CompareDocument.Of(before, after, comparison), Documents.Readable.CompareDocument);

@@ -54,7 +54,7 @@ internal static class ManifestMakeCommand
         };
         var output = new Option<string>("--out")
         {
-            Description = "The manifest to write.",
+            Description = "The manifest to write, or - for standard output.",
             HelpName = "FILE",
             Required = true,
         };
@@ -76,7 +76,7 @@ internal static class ManifestMakeCommand
                 PieceLength = parsed.GetValue(pieceSize),
             };
             var file = parsed.GetRequiredValue(output);
-            if (File.Exists(file) && !parsed.GetValue(yes) && !await Question.IsAnsweredYesAsync(
+            if (file != StandardInput.Word && File.Exists(file) && !parsed.GetValue(yes) && !await Question.IsAnsweredYesAsync(
                 session, $"Replace {PathBytes.Shown(file)}?", cancel).ConfigureAwait(false))
                 return (int)ExitCode.Problems;
             return await RunAsync(session, parsed.GetRequiredValue(folder), request, file, cancel).ConfigureAwait(false);
@@ -95,6 +95,13 @@ internal static class ManifestMakeCommand
         {
             throw new MuktaException(
                 ExitCode.BadInput, "There is no file to list.", path, "Name the folder that holds the release's files.");
+        }
+
+        if (output == StandardInput.Word)
+        {
+            using var stream = Console.OpenStandardOutput();
+            MetalinkWriter.Write(made.Manifest, stream);
+            return (int)ExitCode.Done;
         }
 
         MetalinkWriter.WriteFile(made.Manifest, output);

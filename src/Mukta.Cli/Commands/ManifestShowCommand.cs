@@ -15,14 +15,14 @@ internal static class ManifestShowCommand
 
     public static Command Build()
     {
-        var path = new Argument<string>("FILE") { Description = "A Metalink 4 manifest." };
+        var path = new Argument<string>("FILE") { Description = "A Metalink 4 manifest, or - for standard input." };
         var files = new Option<bool>("--files") { Description = "List the files and links." };
         var command = new ExampleCommand("show", "Show what a manifest lists.", Examples) { path, files };
         command.SetAction(parsed =>
         {
             using var session = new Session(parsed);
             var name = parsed.GetRequiredValue(path);
-            var manifest = MetalinkReader.ReadFile(name);
+            var manifest = MetalinkReader.ReadFile(StandardInput.FileOf(name));
             if (session.IsJson)
                 Session.Write(ManifestShowDocument.Of(manifest, name), Documents.Readable.ManifestShowDocument);
             else

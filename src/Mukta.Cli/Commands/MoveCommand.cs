@@ -35,7 +35,7 @@ internal static class MoveCommand
         {
             using var session = new Session(parsed);
             var found = choice.Product(parsed, parsed.GetRequiredValue(product));
-            var named = parsed.GetValue(manifest) is { } file ? new LazyManifest(file) : null;
+            var named = parsed.GetValue(manifest) is { } file ? new LazyManifest(StandardInput.FileOf(file)) : null;
             IReadOnlyList<string> installs = Mover.Interrupted(found.Machine, found.Profile.Product) is not null ? []
                 : [await choice.InstallAsync(parsed, found, session, cancel, named).ConfigureAwait(false)];
             var tools = Product.ToolsOf(found.Machine, session, parsed);

@@ -25,7 +25,7 @@ internal static class ProfileCommand
 
     private static ExampleCommand BuildCheck()
     {
-        var files = new Argument<string[]>("FILE") { Description = "YAML profiles.", Arity = ArgumentArity.OneOrMore };
+        var files = new Argument<string[]>("FILE") { Description = "YAML profiles; - is standard input.", Arity = ArgumentArity.OneOrMore };
         var here = new Option<bool>("--here") { Description = "Also try each path on this machine: what is there, and how large it is." };
         var command = new ExampleCommand("check", "Check profiles and report errors by line.", """
               mukta profile check profiles/*.yaml
@@ -41,7 +41,7 @@ internal static class ProfileCommand
             {
                 try
                 {
-                    profiles.Add(new LoadedProfile(ProfileReader.ReadFile(file), file));
+                    profiles.Add(new LoadedProfile(ProfileReader.ReadFile(StandardInput.FileOf(file)), file));
                 }
                 catch (MuktaException e)
                 {

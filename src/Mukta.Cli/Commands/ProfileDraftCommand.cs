@@ -13,8 +13,6 @@ namespace Mukta.Cli.Commands;
 internal static class ProfileDraftCommand
 {
     private const int LongestWatch = 3600;
-    private const string StandardOutput = "-";
-
     private static readonly string[] Head =
     [
         "A draft, made from what was seen on this machine. Each line says how it is known:",
@@ -68,7 +66,7 @@ internal static class ProfileDraftCommand
 
             var machine = Host.Machine.Here(UserEnvironment.Get);
             var file = parsed.GetValue(output) ?? Path.Join(Session.FolderOfProfiles(parsed.GetValue(profiles)), $"{id}.yaml");
-            if (file != StandardOutput && Path.Exists(file))
+            if (file != StandardInput.Word && Path.Exists(file))
             {
                 throw new MuktaException(
                     ExitCode.BadInput, "This file is already there, and a draft never replaces one.", file,
@@ -96,7 +94,7 @@ internal static class ProfileDraftCommand
     {
         var text = DraftWriter.Write(draft, Head);
         ProfileReader.Read(new StringReader(text), file); // What is not a good profile is not written.
-        if (file == StandardOutput)
+        if (file == StandardInput.Word)
         {
             Console.Out.Write(text);
             return (int)ExitCode.Done;
@@ -151,7 +149,7 @@ internal static class ProfileDraftCommand
             session.Say($"Made {file}: {Units.Count(made.Manifest.Files.Count, "file")}, {Units.Bytes(made.Manifest.TotalSize)}");
         }
 
-        var location = profile == StandardOutput ? Path.GetFullPath(file)
+        var location = profile == StandardInput.Word ? Path.GetFullPath(file)
             : Path.GetRelativePath(Path.GetDirectoryName(Path.GetFullPath(profile))!, Path.GetFullPath(file));
         return (new LazyManifest(file).Value, location);
     }

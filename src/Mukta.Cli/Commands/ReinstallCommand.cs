@@ -43,6 +43,11 @@ internal static class ReinstallCommand
         {
             Description = "Set the user's data aside and leave it there. Asks for the product's id.",
         };
+        var keep = new Option<string[]>("--keep")
+        {
+            Description = "Also restore matching files that are not in the manifest, such as 'mods/**'.",
+            HelpName = "GLOB",
+        };
         var confirm = new Option<string?>("--confirm")
         {
             Description = "The product's id, for --no-user-data when there is no terminal.",
@@ -52,8 +57,13 @@ internal static class ReinstallCommand
             "reinstall",
             "Replace an install with a clean copy. Reuses the good parts; the copy is verified before the two are swapped.", Examples)
         {
-            product, scope, all, fresh, noUserData, confirm, manifest,
+            product, scope, all, fresh, keep, noUserData, confirm, manifest,
         };
+        command.Validators.Add(result =>
+        {
+            if (result.GetValue(noUserData) && result.GetValue(keep) is { Length: > 0 })
+                result.AddError("--keep restores files and --no-user-data restores none. Leave one of them out.");
+        });
         acting.AddTo(command);
         source.AddTo(command);
         choice.AddTo(command);
@@ -61,12 +71,12 @@ internal static class ReinstallCommand
         {
             using var session = new Session(parsed);
             var found = choice.Product(parsed, parsed.GetRequiredValue(product));
-            var named = parsed.GetValue(manifest) is { } file ? new LazyManifest(file) : null;
+            var named = parsed.GetValue(manifest) is { } file ? new LazyManifest(StandardInput.FileOf(file)) : null;
             var tools = Product.ToolsOf(found.Machine, session, parsed);
             var request = source.RequestOf(parsed, found, tools.Log) with
             {
                 Scope = Scopes[parsed.GetRequiredValue(scope)],
-                Wish = new ReinstallWish(parsed.GetValue(fresh), parsed.GetValue(noUserData)),
+                Wish = new ReinstallWish(parsed.GetValue(fresh), parsed.GetValue(noUserData)) { Keep = parsed.GetValue(keep) ?? [] },
                 IsOfAllInstalls = parsed.GetValue(all),
                 NamedInstall = choice.Named(parsed) ?? choice.NewPlace(parsed),
                 NewPlace = choice.NewPlace(parsed),

@@ -72,7 +72,7 @@ internal static class RepairCommand
                 Renewed = new FilesToRenew(parsed.GetValue(renew) ?? [], parsed.GetValue(renewFiles) ?? []),
                 Limits = source.Limits(parsed),
                 Also = source.Also(parsed),
-                Previous = parsed.GetValue(previous) is { } older ? new LazyManifest(older) : null,
+                Previous = parsed.GetValue(previous) is { } older ? new LazyManifest(StandardInput.FileOf(older)) : null,
             };
             return await acting.RunAsync(
                 session, parsed, remedy, new RepairView(session, found, sources, parsed.GetValue(all)), cancel).ConfigureAwait(false);

@@ -4,7 +4,7 @@ using System.Text.Json.Serialization.Metadata;
 
 namespace Mukta.Cli.Json;
 
-/// <summary>The JSON Schemas of the documents that <c>--json</c> prints, made from the documents themselves (JSON Schema 2020-12).</summary>
+/// <summary>The JSON Schemas (2020-12) of the documents that <c>--json</c> prints, made from the documents themselves.</summary>
 internal static class Schemas
 {
     private static Documents Of => Documents.Readable;
@@ -34,7 +34,8 @@ internal static class Schemas
         foreach (var (format, type) in All)
         {
             File.WriteAllText(
-                Path.Join(folder, $"{format.Replace('/', '-')}.json"), Schema(format, type).ToJsonString(Documents.Readable.Options) + "\n");
+                Path.Join(folder, $"{format.Replace('/', '-')}.json"),
+                Schema(format, type).ToJsonString(Documents.Readable.Options) + "\n");
         }
     }
 
@@ -46,11 +47,8 @@ internal static class Schemas
             ["$id"] = $"urn:{format.Replace('.', ':').Replace('/', ':')}",
             ["title"] = format,
         };
-        var exported = type.GetJsonSchemaAsNode(new JsonSchemaExporterOptions
-        {
-            TreatNullObliviousAsNonNullable = true,
-            TransformSchemaNode = (_, node) => Strict(node),
-        }).AsObject();
+        var exported = type.GetJsonSchemaAsNode(new JsonSchemaExporterOptions { TreatNullObliviousAsNonNullable = true }).AsObject();
+        MakeStrict(exported, exported);
         foreach (var (name, value) in exported.ToList())
         {
             exported.Remove(name);
@@ -62,15 +60,33 @@ internal static class Schemas
     }
 
     /// <summary>What is not null is always written, what is null never, and nothing else is.</summary>
-    private static JsonNode Strict(JsonNode node)
+    private static void MakeStrict(JsonObject root, JsonNode? node)
     {
-        if (node is not JsonObject map || map["properties"] is not JsonObject properties)
-            return node;
-        map["required"] = new JsonArray([.. properties.Where(p => !MayBeNull(p.Value)).Select(p => (JsonNode)p.Key)]);
+        if (node is JsonArray list)
+        {
+            foreach (var item in list)
+                MakeStrict(root, item);
+        }
+
+        if (node is not JsonObject map)
+            return;
+        foreach (var (_, value) in map.ToList())
+            MakeStrict(root, value);
+        if (map["properties"] is not JsonObject properties)
+            return;
+        map["required"] = new JsonArray([.. properties.Where(p => !MayBeNull(root, p.Value)).Select(p => (JsonNode)p.Key)]);
         map["additionalProperties"] = false;
-        return map;
     }
 
-    private static bool MayBeNull(JsonNode? property) =>
-        property is JsonObject map && map["type"] is JsonArray types && types.Any(t => t!.GetValue<string>() == "null");
+    /// <summary>True for a property whose type is null among others, also where it refers to another property's (RFC 6901).</summary>
+    private static bool MayBeNull(JsonObject root, JsonNode? property)
+    {
+        if (property?["$ref"] is { } reference)
+        {
+            property = reference.GetValue<string>().Split('/').Skip(1).Aggregate((JsonNode?)root, (at, name) => at?[name]);
+            return MayBeNull(root, property);
+        }
+
+        return property?["type"] is JsonArray types && types.Any(t => t!.GetValue<string>() == "null");
+    }
 }

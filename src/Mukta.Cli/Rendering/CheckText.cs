@@ -57,10 +57,15 @@ internal sealed class CheckText(IAnsiConsole console, Func<ProductCheck, CheckFi
             Row(verdict, product, area, Seen([.. alike.Select(r => r.Finding)], toDo));
         }
 
-        var well = products.SelectMany(p => p.Areas.Where(a => a.Findings.All(f => f.Verdict == Verdict.Ok)).Select(a => (Product: p, Area: a)))
+        var well = products
+            .SelectMany(p => p.Areas.Where(a => a.Findings.All(f => f.Verdict == Verdict.Ok)).Select(a => (Product: p, Area: a)))
             .OrderByDescending(r => r.Area.Verdict).ToList();
         if (showAll)
-            well.Where(w => w.Area.Findings.Count == 0).ToList().ForEach(r => Row(r.Area.Verdict, r.Product, r.Area.Area, [r.Area.Summary]));
+        {
+            well.Where(w => w.Area.Findings.Count == 0).ToList()
+                .ForEach(r => Row(r.Area.Verdict, r.Product, r.Area.Area, [r.Area.Summary]));
+        }
+
         if (!showAll && well.Count > 0)
         {
             var (ok, skipped) = (well.Count(r => r.Area.Verdict == Verdict.Ok), well.Count(r => r.Area.Verdict == Verdict.Skipped));

@@ -3,7 +3,8 @@ using Mukta.Disk;
 
 namespace Mukta.Drafting;
 
-/// <summary>The beginning of text files.</summary>
+/// <summary>Reads the beginning of text files.</summary>
+[OutsideReader]
 internal static class SmallText
 {
     private const int Longest = 1 << 16;

@@ -94,13 +94,16 @@ public sealed class SourceList : IDisposable
     private int RankAfter(bool sharesWithLast) =>
         sources is not [.., var last] ? 0 : last.IsRemote && sharesWithLast ? last.Rank : last.Rank + 1;
 
+    private MirrorSource Mirror(string name, Func<ManifestFile, Uri?> urlOf, int rank, TimeProvider time, ILogger log) =>
+        new(name, http, urlOf, time, log) { Rank = rank, Settings = settings, MostPerSecond = mostPerSecond };
+
     private ISource Named(string name, int rank, TimeProvider time, ILogger log)
     {
         if (IsUrl(name))
         {
             return Uri.TryCreate(name, UriKind.Absolute, out var uri)
                 && (uri.Scheme == Uri.UriSchemeHttp || uri.Scheme == Uri.UriSchemeHttps)
-                ? new MirrorSource(name, http, file => MirrorUrl.Below(uri, file.Path), time, log) { Rank = rank, Settings = settings, MostPerSecond = mostPerSecond }
+                ? Mirror(name, file => MirrorUrl.Below(uri, file.Path), rank, time, log)
                 : throw new MuktaException(
                 ExitCode.BadInput, "This source is not an http or https URL.", name,
                 "Name a URL such as https://mirror.example/game, or a folder.");
@@ -122,10 +125,8 @@ public sealed class SourceList : IDisposable
         MirrorUrl? before = null;
         foreach (var root in manifest.Bases.OrderBy(b => b.Priority))
         {
-            sources.Add(new MirrorSource(
-                root.Url.AbsoluteUri, http, file => MirrorUrl.Below(root.Url, file.Path), time,
-                log)
-            { Rank = RankAfter(root.Priority == before?.Priority), Settings = settings, MostPerSecond = mostPerSecond });
+            sources.Add(Mirror(
+                root.Url.AbsoluteUri, file => MirrorUrl.Below(root.Url, file.Path), RankAfter(root.Priority == before?.Priority), time, log));
             before = root;
         }
 
@@ -136,9 +137,8 @@ public sealed class SourceList : IDisposable
             var name = choice == 0 ? "the manifest's own URLs" : $"the manifest's own URLs, choice {choice + 1}";
             var isAsGood = choice > 0 && manifest.Files.All(
                 f => f.Urls.Count <= choice || f.Urls[choice].Priority == f.Urls[choice - 1].Priority);
-            sources.Add(new MirrorSource(
-                name, http, file => choice < file.Urls.Count ? file.Urls[choice].Url : null, time, log)
-            { Rank = RankAfter(isAsGood), Settings = settings, MostPerSecond = mostPerSecond });
+            sources.Add(Mirror(
+                name, file => choice < file.Urls.Count ? file.Urls[choice].Url : null, RankAfter(isAsGood), time, log));
         }
     }
 }

@@ -17,6 +17,12 @@ public sealed record ReinstallWish(bool IsFresh, bool DropsUserData)
 {
     /// <summary>False to leave leftovers, caches and temporary files where they are.</summary>
     public bool SweepsLeftovers { get; init; } = true;
+
+    /// <summary>Globs: files of the install that its manifest does not list and that are restored like user data.</summary>
+    public IReadOnlyList<string> Keep { get; init; } = [];
+
+    /// <summary>True for a file that is restored.</summary>
+    public bool Keeps(Stray stray) => Keep.Any(glob => PathGlob.Fits(glob, stray.Path));
 }
 
 /// <summary>One install that is made anew, with everything that its plan depends on. All paths are real.</summary>
@@ -83,7 +89,8 @@ public sealed record ReinstallTarget
         {
             Before = before,
             Build = isNewAlready ? Build : BuildPlan(before, old, around, cancel),
-            UserData = isNewAlready ? [] : places.Data(Profile, Path, cancel),
+            UserData = isNewAlready ? [] : UserPlaces.With(
+                places.Data(Profile, Path, cancel), Path, before?.Strays.Where(around.Wish.Keeps).Select(s => s.Path) ?? [], cancel),
             Leftovers = around.Wish.SweepsLeftovers ? places.Leftovers(Profile, Path, cancel) : [],
             RemoveSkipped = before is not null && Profile.Setup is { } setup
             && before.Problems.Any(p => p.Path == setup.Program && p is not WrongMode)

@@ -105,6 +105,14 @@ public sealed class ReinstallRemedy(RemedyTarget target, ReinstallRequest reques
         var targets = chosen.Select(c => TargetOf(c.Loaded, c.Path)
             .Looked(around, interrupted is not null && ReinstallStep.IsDone(interrupted, ReinstallStep.ChangedOver, c.Path), cancel))
             .ToList();
+        if (interrupted is null && request.Wish.Keep.FirstOrDefault(g => targets.All(
+            t => t.Before?.Strays.Any(s => PathGlob.Fits(g, s.Path)) != true)) is { } vain)
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, "No file beside those of the manifest matches this pattern, so nothing was changed.",
+                PathBytes.Shown(vain), "Put the pattern in quotes. The plan names the files: add --dry-run and leave --keep out.");
+        }
+
         return Task.FromResult(new ReinstallPlan(targets, request.Wish, interrupted) { Stays = StaysBeside(targets) });
     }
 
@@ -120,6 +128,7 @@ public sealed class ReinstallRemedy(RemedyTarget target, ReinstallRequest reques
             : "with-games",
             request.Wish.IsFresh ? "fresh" : null, request.Wish.DropsUserData ? "no-user-data" : null,
             request.IsOfAllInstalls ? "all-installs" : null,
+            request.Wish.Keep.Count > 0 ? $"keep {string.Join(' ', request.Wish.Keep)}" : null,
         ];
         return string.Join(' ', words.OfType<string>());
     }

@@ -32,6 +32,28 @@ public sealed class UserPlaces(Machine machine, ProfileCatalog catalog)
             : [.. Outermost(found)];
     }
 
+    /// <summary>The user's own data, and files of an install that are to be treated like it.</summary>
+    /// <param name="data">The user's own data.</param>
+    /// <param name="install">The install.</param>
+    /// <param name="files">The files, relative to the install.</param>
+    /// <param name="cancel">Ends the walk.</param>
+    public static IReadOnlyList<UserPlace> With(
+        IReadOnlyList<UserPlace> data, string install, IEnumerable<string> files, CancellationToken cancel)
+    {
+        var kept = new List<UserPlace>();
+        foreach (var file in files)
+        {
+            using var parent = Folder.Open(Path.GetDirectoryName(Path.Join(install, file))!);
+            if (parent.Look(Path.GetFileName(file)) is { } node)
+            {
+                kept.Add(new UserPlace(
+                    Path.Join(install, file), node.Kind, TreeBulk.Measure(parent, Path.GetFileName(file), cancel), "named with --keep"));
+            }
+        }
+
+        return [.. Outermost(data.Concat(kept))];
+    }
+
     /// <summary>The product's own settings and local data, with what may not be touched.</summary>
     public IReadOnlyList<UserPlace> Settings(Profile profile, string? install, CancellationToken cancel)
     {

@@ -1,4 +1,5 @@
 using Mukta.Disk;
+using Mukta.Drafting;
 using Mukta.Host;
 using Mukta.Host.Access;
 using Mukta.Host.Outages;
@@ -29,6 +30,10 @@ public sealed class OutsideReaderTests
     {
         [typeof(ProfileReader)] = new(
             File.ReadAllBytes(Path.Join(SourcePath(), "../demo/profiles/gannet-post.yaml")), (_, file) => ProfileReader.ReadFile(file)),
+        [typeof(Settings)] = new(
+            "format: mukta.settings/1\nmirrors: {pier: [\"https://mirror.example/\"]}\nmax-rate: 2MiB\nalso: [~/a]\n"u8.ToArray(),
+            (_, file) => Settings.ReadFile(file, "/home/anna")),
+        [typeof(SmallText)] = new("#!/bin/sh\n# Usage: setup install|remove\n"u8.ToArray(), (_, file) => SmallText.Read(file)),
         [typeof(DesktopEntry)] = new(
             "[Desktop Entry]\nType=Application\nName=Pier\\s\n\nExec=env A=b \"/games/p\\\\$ier\" %U\nPath=/games\n[Other]\nx=y\n"u8.ToArray(),
             (_, file) => DesktopEntry.ReadFile(file, out var _)?.With("Exec", DesktopEntry.ReadFile(file, out var _)?.Exec?.ToString())

@@ -20,7 +20,8 @@ public static class ProcessFindings
         {
             yield return new CheckFinding(
                 FindingKind.ProcessesHidden, Verdict.Ok, "processes",
-                $"{Units.Count(look.Hidden, "process", "processes")} of other users could not be looked into; none is known to use it", Remedy.LookAsRoot);
+                $"{Units.Count(look.Hidden, "process", "processes")} of other users could not be looked into; none is known to use it",
+                Remedy.LookAsRoot);
         }
     }
 }

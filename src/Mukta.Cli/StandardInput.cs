@@ -1,0 +1,51 @@
+using Mukta.Manifests;
+
+namespace Mukta.Cli;
+
+/// <summary>What is read where a file is named <c>-</c>.</summary>
+internal static class StandardInput
+{
+    /// <summary>What stands for standard input and output.</summary>
+    public const string Word = "-";
+
+    private static FileStream? copy;
+
+    /// <summary>
+    /// The path of a file that is named. For <c>-</c> standard input is copied to a file without a name, which is gone with this process.
+    /// </summary>
+    /// <exception cref="MuktaException">Standard input is a terminal, or too long.</exception>
+    public static string FileOf(string named)
+    {
+        if (named != Word)
+            return named;
+        copy ??= Copy();
+        return $"/proc/self/fd/{copy.SafeFileHandle.DangerousGetHandle()}";
+    }
+
+    private static FileStream Copy()
+    {
+        if (!Console.IsInputRedirected)
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, "A file named - is read from standard input, which is a terminal here.", Word,
+                "Send the file to standard input, such as: mukta manifest show - < FILE");
+        }
+
+        var path = Path.Join(Path.GetTempPath(), $"mukta-{Guid.NewGuid():N}");
+        var made = new FileStream(path, FileMode.CreateNew, FileAccess.ReadWrite, FileShare.ReadWrite);
+        File.Delete(path);
+        using var input = Console.OpenStandardInput();
+        var buffer = new byte[1 << 16];
+        while (input.Read(buffer) is var got and > 0)
+        {
+            made.Write(buffer, 0, got);
+            if (made.Length > MetalinkNames.LongestFile)
+                throw new MuktaException(
+                    ExitCode.BadInput, $"Standard input is longer than {Units.Bytes(MetalinkNames.LongestFile)}.", Word,
+                    "Is it the right file?");
+        }
+
+        made.Flush();
+        return made;
+    }
+}

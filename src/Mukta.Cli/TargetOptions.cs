@@ -67,7 +67,8 @@ internal sealed class TargetOptions(bool mayBeNew = false)
     public string? NamedInstall(ParseResult parsed) => choice.Named(parsed) ?? choice.NewPlace(parsed);
 
     /// <summary>The manifest that is named; null for the profile's own.</summary>
-    public LazyManifest? ManifestFile(ParseResult parsed) => parsed.GetValue(manifest) is { } file ? new LazyManifest(StandardInput.FileOf(file)) : null;
+    public LazyManifest? ManifestFile(ParseResult parsed) =>
+        parsed.GetValue(manifest) is { } file ? new LazyManifest(StandardInput.FileOf(file)) : null;
 
     /// <summary>The machine that is meant.</summary>
     public Machine Machine(ParseResult parsed) => choice.Machine(parsed);

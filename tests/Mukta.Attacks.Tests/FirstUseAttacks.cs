@@ -1,4 +1,6 @@
+using System.Text;
 using Mukta.Cli.Tests;
+using Mukta.Tests;
 
 namespace Mukta.Attacks.Tests;
 
@@ -19,6 +21,33 @@ internal static class FirstUseAttacks
             answer.Err.ShouldContain("a.yaml");
             answer.Err.ShouldContain("b.yaml");
             answer.Out.ShouldContain("ok  profiles/pier.yaml");
+        }),
+        new("root drafts a profile into a folder that its user has made a link", async scene =>
+        {
+            scene.Link(".config/mukta/profiles", Path.Join(scene.Outside, "folder"));
+            scene.GiveToUser();
+            (await scene.MuktaAsync("profile", "draft", "quay", "--install", "games/pier")).Code.ShouldBe(3);
+            File.Delete(scene.Home.At(".config/mukta/profiles"));
+            (await scene.MuktaAsync("profile", "draft", "quay", "--install", "games/pier")).Code.ShouldBe(0);
+            var owner = await scene.ShellAsync("stat -c %u .config/mukta/profiles .config/mukta/profiles/quay.yaml");
+            owner.Out.ShouldBe($"{AttackScene.User}\n{AttackScene.User}\n");
+        }),
+        new("a setup script in an install is read for a draft and not run", async scene =>
+        {
+            scene.Home.Write(
+                "games/pier/bin/setup", Encoding.UTF8.GetBytes($"#!/bin/sh\n# setup install|remove\ntouch {scene.Outside}/changed\n"),
+                Scratch.Program);
+            var draft = await scene.MuktaAsync("profile", "draft", "quay", "--install", "games/pier", "--out", "-");
+            draft.Code.ShouldBe(0, draft.Err);
+            draft.Out.ShouldContain("program: bin/setup");
+        }),
+        new("texts that a draft reads take no time to match", async scene =>
+        {
+            var numbers = string.Concat(Enumerable.Repeat("10 ", 20_000));
+            scene.Home.Write("games/pier/bin/setup", Encoding.UTF8.GetBytes($"#!/bin/sh\n{numbers}"), Scratch.Program);
+            scene.Home.Write(".config/quay/a.conf", string.Concat(Enumerable.Repeat("http://", 9_000)));
+            scene.Home.Write(".config/quay/b.conf", numbers);
+            (await scene.MuktaAsync("profile", "draft", "quay", "--install", "games/pier", "--out", "-")).Code.ShouldBe(0);
         }),
         new("the game runs while it is verified", async scene =>
         {

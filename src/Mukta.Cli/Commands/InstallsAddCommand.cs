@@ -58,7 +58,8 @@ internal static class InstallsAddCommand
             var words = $"{found.Profile.Product} --install {Shell.Quoted(path)}{found.OptionsForOthers}{withManifest}";
             var target = new InstallTarget(found.Machine, path, found.GuardOf(found.Loaded))
             {
-                ManifestFile = parsed.GetValue(manifest) is { } file ? new LazyManifest(StandardInput.FileOf(file)) : found.Loaded.ManifestFile,
+                ManifestFile = parsed.GetValue(manifest) is { } file ? new LazyManifest(StandardInput.FileOf(file))
+                    : found.Loaded.ManifestFile,
                 Mirrors = found.Profile.Manifest?.Mirrors ?? [],
                 Arguments = words,
             };

@@ -2,8 +2,10 @@ using System.CommandLine;
 using System.CommandLine.Parsing;
 using System.Globalization;
 using Mukta.Cli.Json;
+using Mukta.Disk;
 using Mukta.Drafting;
 using Mukta.Manifests;
+using Mukta.Operations;
 using Mukta.Products;
 using Spectre.Console;
 
@@ -117,11 +119,15 @@ internal static class ProfileDraftCommand
         return (int)ExitCode.Done;
     }
 
+    /// <summary>Writes a new file; in a user's folder with that user's rights, since a link there may lead anywhere.</summary>
     private static void WriteNew(string file, string text)
     {
+        var folder = Path.GetDirectoryName(Path.GetFullPath(file))!;
+        var (user, group) = StatePlace.OwnerOf(folder);
+        using var rights = user == 0 ? null : FileSystemIdentity.Of(user, group);
         try
         {
-            Directory.CreateDirectory(Path.GetDirectoryName(Path.GetFullPath(file))!);
+            Directory.CreateDirectory(folder);
             using var stream = new FileStream(file, FileMode.CreateNew, FileAccess.Write);
             stream.Write(System.Text.Encoding.UTF8.GetBytes(text));
         }
@@ -140,7 +146,7 @@ internal static class ProfileDraftCommand
             return null;
         if (!File.Exists(file))
         {
-            using var folder = Disk.Folder.Open(install);
+            using var folder = Folder.Open(install);
             var meter = new WorkMeter();
             request = request with { LeaveOut = new HashSet<string>(StringComparer.Ordinal) { Path.GetRelativePath(install, file) } };
             var made = await Rendering.Progressing.ShowAsync(

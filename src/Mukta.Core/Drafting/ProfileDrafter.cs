@@ -212,6 +212,6 @@ public sealed partial class ProfileDrafter(IServiceControl services, TimeProvide
     [GeneratedRegex("[^a-z0-9]+", RegexOptions.CultureInvariant | RegexOptions.IgnoreCase)]
     private static partial Regex ComponentName();
 
-    [GeneratedRegex(@"https?://[^\s""'<>]*(status|health|outage)[^\s""'<>]*", RegexOptions.CultureInvariant | RegexOptions.IgnoreCase)]
+    [GeneratedRegex(@"https?://[^\s""'<>]{1,200}?(status|health|outage)[^\s""'<>]{0,200}", RegexOptions.CultureInvariant | RegexOptions.IgnoreCase)]
     private static partial Regex StatusPage();
 }

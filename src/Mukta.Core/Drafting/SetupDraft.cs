@@ -51,7 +51,7 @@ internal static partial class SetupDraft
     [GeneratedRegex(@"(?<![\w./-])-{0,2}(install|repair|remove|uninstall)(?![\w.-])", RegexOptions.CultureInvariant)]
     private static partial Regex Call();
 
-    [GeneratedRegex(@"^.*?\b(?<code>[0-9]{1,3})\b.*\b(restart|reboot)",
+    [GeneratedRegex(@"^.{0,200}?\b(?<code>[0-9]{1,3})\b.{0,200}\b(restart|reboot)",
         RegexOptions.CultureInvariant | RegexOptions.IgnoreCase | RegexOptions.Multiline)]
     private static partial Regex RestartCode();
 }

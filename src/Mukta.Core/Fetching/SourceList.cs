@@ -125,8 +125,8 @@ public sealed class SourceList : IDisposable
         MirrorUrl? before = null;
         foreach (var root in manifest.Bases.OrderBy(b => b.Priority))
         {
-            sources.Add(Mirror(
-                root.Url.AbsoluteUri, file => MirrorUrl.Below(root.Url, file.Path), RankAfter(root.Priority == before?.Priority), time, log));
+            var rank = RankAfter(root.Priority == before?.Priority);
+            sources.Add(Mirror(root.Url.AbsoluteUri, file => MirrorUrl.Below(root.Url, file.Path), rank, time, log));
             before = root;
         }
 

@@ -11,7 +11,7 @@ public class SettingsTests
     public void All_keys_are_read()
     {
         var settings = Read("""
-            profiles: [~/work/profiles, /srv/profiles]
+            profiles: [~/support/profiles, /srv/profiles]
             mirrors: {pier: ["https://mirror.example/pier"]}
             max-rate: 2MiB
             proxy: http://proxy.example:3128
@@ -19,7 +19,7 @@ public class SettingsTests
             also: [/media/stick]
             purge-after-days: 60
             """);
-        settings.Profiles.ShouldBe(["/home/anna/work/profiles", "/srv/profiles"]);
+        settings.Profiles.ShouldBe(["/home/anna/support/profiles", "/srv/profiles"]);
         settings.MirrorsOf("pier").ShouldBe([new Uri("https://mirror.example/pier")]);
         settings.MirrorsOf("quay").ShouldBeEmpty();
         settings.MaxRate.ShouldBe(2 << 20);

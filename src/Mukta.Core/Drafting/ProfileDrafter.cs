@@ -35,6 +35,7 @@ public sealed record DraftRequest(string Product, string Install, Machine Machin
 public sealed partial class ProfileDrafter(IServiceControl services, TimeProvider time)
 {
     private const int MostProcesses = 40;
+    private static readonly string[] SmallWords = ["a", "an", "and", "at", "for", "in", "of", "on", "or", "the", "to"];
 
     /// <summary>Drafts the profile.</summary>
     /// <exception cref="MuktaException">The install cannot be read, or is at a place that no profile may name.</exception>
@@ -87,7 +88,8 @@ public sealed partial class ProfileDrafter(IServiceControl services, TimeProvide
             draft.Add("title", name, DraftTrust.Seen, "the shortcut's name");
         else
         {
-            var words = seen.Request.Product.Split('-').Select(w => w.Length > 0 ? char.ToUpperInvariant(w[0]) + w[1..] : w);
+            var words = seen.Request.Product.Split('-').Select(
+                (w, i) => w.Length == 0 || (i > 0 && SmallWords.Contains(w)) ? w : char.ToUpperInvariant(w[0]) + w[1..]);
             draft.Add("title", string.Join(' ', words), DraftTrust.Check, "made of the id");
         }
     }
@@ -212,6 +214,7 @@ public sealed partial class ProfileDrafter(IServiceControl services, TimeProvide
     [GeneratedRegex("[^a-z0-9]+", RegexOptions.CultureInvariant | RegexOptions.IgnoreCase)]
     private static partial Regex ComponentName();
 
-    [GeneratedRegex(@"https?://[^\s""'<>]{1,200}?(status|health|outage)[^\s""'<>]{0,200}", RegexOptions.CultureInvariant | RegexOptions.IgnoreCase)]
+    [GeneratedRegex(@"https?://[^\s""'<>]{1,200}?(status|health|outage)[^\s""'<>]{0,200}",
+        RegexOptions.CultureInvariant | RegexOptions.IgnoreCase)]
     private static partial Regex StatusPage();
 }

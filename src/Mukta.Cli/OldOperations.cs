@@ -20,8 +20,12 @@ internal static class OldOperations
             machine.Home, tools.Time, new Host.Services.ServiceUndo(tools.Services, cancel) { Units = new HashSet<string>() });
         try
         {
-            var old = catalog.All([], OperationIndex.PlacesOf(machine))
-                .Where(o => o.Record.Header.Started < before && o.State is OperationState.Done or OperationState.Undone).ToList();
+            var all = catalog.All([], OperationIndex.PlacesOf(machine));
+            // One that was begun long ago and has ended only now is not old: it may be the one that this command has just finished.
+            var recent = all.Where(o => File.GetLastWriteTimeUtc(Path.Join(o.Place, OperationRecord.FileName)) >= before.UtcDateTime)
+                .Select(o => o.Id).ToHashSet(StringComparer.Ordinal);
+            var old = all.Where(o => !recent.Contains(o.Id) && o.Record.Header.Started < before
+                && o.State is (OperationState.Done or OperationState.Undone)).ToList();
             foreach (var operation in old)
             {
                 catalog.Purge(operation, evenUnfinished: false, cancel);

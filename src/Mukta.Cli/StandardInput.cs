@@ -22,6 +22,18 @@ internal static class StandardInput
         return $"/proc/self/fd/{copy.SafeFileHandle.DangerousGetHandle()}";
     }
 
+    /// <summary>Standard output holds the file or the document, not both.</summary>
+    /// <exception cref="MuktaException">Both are wanted.</exception>
+    public static void RefuseWithJson(Session session, string file)
+    {
+        if (session.IsJson && file == Word)
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, "Standard output cannot hold the file and the JSON document.", "--out - --json",
+                "Leave out --json, or name a file with --out.");
+        }
+    }
+
     private static FileStream Copy()
     {
         if (!Console.IsInputRedirected)

@@ -71,6 +71,10 @@ public class SettingsTests
         Journals.Rewrite(aged, line => System.Text.RegularExpressions.Regex.Replace(line, "\"started\":\"20", "\"started\":\"19"));
         var younger = await ClearAsync(home, "");
         younger.ShouldContain("gannet-post", Case.Sensitive, "without the key nothing is deleted");
+        var resumed = await ClearAsync(home, "purge-after-days: 1");
+        resumed.ShouldContain("repair", Case.Sensitive, "begun long ago, but ended only now");
+        foreach (var journal in Directory.EnumerateFiles(aged, "journal", SearchOption.AllDirectories))
+            File.SetLastWriteTimeUtc(journal, DateTime.UtcNow.AddDays(-2));
         var purged = await ClearAsync(home, "purge-after-days: 1");
         purged.ShouldNotContain("repair");
         purged.ShouldContain("caches", Case.Sensitive, "what is younger stays");

@@ -76,6 +76,7 @@ internal static class ManifestMakeCommand
                 PieceLength = parsed.GetValue(pieceSize),
             };
             var file = parsed.GetRequiredValue(output);
+            StandardInput.RefuseWithJson(session, file);
             if (file != StandardInput.Word && File.Exists(file) && !parsed.GetValue(yes) && !await Question.IsAnsweredYesAsync(
                 session, $"Replace {PathBytes.Shown(file)}?", cancel).ConfigureAwait(false))
                 return (int)ExitCode.Problems;

@@ -68,6 +68,7 @@ internal static class ProfileDraftCommand
 
             var machine = Host.Machine.Here(UserEnvironment.Get);
             var file = parsed.GetValue(output) ?? Path.Join(Session.FolderOfProfiles(parsed.GetValue(profiles)), $"{id}.yaml");
+            StandardInput.RefuseWithJson(session, file);
             if (file != StandardInput.Word && Path.Exists(file))
             {
                 throw new MuktaException(

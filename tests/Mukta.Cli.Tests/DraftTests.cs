@@ -64,9 +64,9 @@ public sealed class DraftTests : IAsyncLifetime
             """);
         Directory.CreateDirectory(scratch.At(".cache/feathers/wing-1"));
         Directory.CreateDirectory(scratch.At("Documents/Gannet Letters"));
-        File.Copy("/bin/sh", scratch.At("games/gannet-post/bin/gannet-post"), overwrite: true);
+        File.Copy("/bin/sh", scratch.At("games/gannet-post/bin/flier")); // Named in no profile: other tests would take it for their game.
         using var game = Programs.Start(
-            scratch, "env", $"HOME={scratch.Root}", "games/gannet-post/bin/gannet-post", "games/gannet-post/bin/fly");
+            scratch, "env", $"HOME={scratch.Root}", "games/gannet-post/bin/flier", "games/gannet-post/bin/fly");
         try
         {
             var answer = await RunAsync(
@@ -77,7 +77,7 @@ public sealed class DraftTests : IAsyncLifetime
                 .Select(l => $"{l.GetProperty("value").GetString()} {l.GetProperty("trust").GetString()}").ToList();
             lines.ShouldContain("${home}/Documents/Gannet Letters seen");
             lines.ShouldContain("${cache}/feathers/wing-* likely");
-            lines.ShouldContain("gannet-post seen", "its process");
+            lines.ShouldContain("flier seen", "its process");
             lines.ShouldContain("pierhead seen", "what it needs");
         }
         finally

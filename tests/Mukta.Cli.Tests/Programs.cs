@@ -13,18 +13,19 @@ internal sealed record Answer(int Code, string Out, string Err)
 
 /// <summary>
 /// The built programs, driven from outside. MUKTA_PROGRAMS names a folder with published ones; without it the ones
-/// beside the tests are taken.
+/// that were built with the tests are taken.
 /// </summary>
 internal static class Programs
 {
     public static string Folder { get; } = Environment.GetEnvironmentVariable("MUKTA_PROGRAMS") is { Length: > 0 } published
         ? published
-        : Path.GetFullPath(
-        Path.Join(AppContext.BaseDirectory, "..", "..", "Mukta.Cli", Path.GetFileName(AppContext.BaseDirectory.TrimEnd('/'))));
+        : Built("programs") is var compiled && Directory.Exists(compiled) ? compiled : Built("bin/Mukta.Cli/debug");
 
     public static string Mukta => Path.Join(Folder, "mukta");
 
     public static string StandIns => Path.Join(Folder, "mukta-standins");
+
+    private static string Built(string place) => Path.GetFullPath(Path.Join(AppContext.BaseDirectory, "..", "..", "..", place));
 
     public static Task<Answer> MuktaAsync(Scratch scratch, params string[] arguments) => RunAsync(scratch, Mukta, arguments);
 

@@ -125,6 +125,15 @@ public sealed class Folder : IDisposable
             "read", System.IO.Path.Join(Path, path), (long)found.Size > most ? DiskException.FileTooBig : DiskException.InvalidValue);
     }
 
+    /// <summary>Bytes that a file takes on the disk: fewer than its size where not all of it was written.</summary>
+    /// <exception cref="DiskException">It cannot be opened.</exception>
+    public long AllocatedBytes(string path)
+    {
+        using var file = OpenRead(path);
+        return Native.StatxAt(file, PathBytes.Encode(""), Native.AtEmptyPath, Native.StatxBasic, out var found) == 0
+            ? (long)found.Blocks * Native.BlockSize : throw Failure("look at", System.IO.Path.Join(Path, path));
+    }
+
     /// <summary>Makes a new file, readable and writable. Fails if something is there already.</summary>
     public WritableFile CreateFile(string path, int mode)
     {

@@ -59,6 +59,9 @@ internal static partial class Native
         public int Reserved;
     }
 
+    /// <summary>What <see cref="Statx.Blocks"/> counts, in bytes.</summary>
+    public const int BlockSize = 512;
+
     [StructLayout(LayoutKind.Sequential, Size = 256)]
     public struct Statx
     {

@@ -76,6 +76,10 @@ public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISer
             .ThenBy(o => o.Id, StringComparer.Ordinal)];
     }
 
+    /// <summary>What the operations keep in an install that have come to their end, undone or not.</summary>
+    public static IReadOnlyList<KeptOperation> EndedIn(string install) =>
+        [.. At(install, KeptArea.OfInstall, []).Where(o => o.State is OperationState.Done or OperationState.Undone)];
+
     /// <summary>
     /// Operations that were begun on a product and have not ended, first one first. What cannot be read is left out, and nothing is
     /// measured.

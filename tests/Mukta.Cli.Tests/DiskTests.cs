@@ -33,6 +33,22 @@ public class DiskTests
         }
     }
 
+    [Fact]
+    public async Task What_has_arrived_needs_no_room_a_second_time()
+    {
+        using var game = await MakeAsync();
+        var answer = await OnDiskAsync(game, "size=40M", """
+            needed=$(mukta repair disk/game --manifest game.meta4 --from URL --dry-run --json | grep -o '"extraSpace": *[0-9]*' | grep -o '[0-9]*')
+            free=$(df --output=avail -B1 disk | tail -n 1)
+            head -c $((free - needed - (4 << 20) - 300000)) /dev/zero > disk/ballast
+            mukta repair disk/game --manifest game.meta4 --from URL --stall 600 --yes > first.out 2> first.err & run=$!
+            until [ "$(du -s --block-size=1 disk/game/.mukta/staging 2> /dev/null | cut -f1)" -gt 3000000 ] 2> /dev/null; do sleep 0.1; done
+            pkill -KILL -P $run; wait $run 2> /dev/null; cat first.err >&2
+            mukta repair disk/game --manifest game.meta4 --from release --yes; echo "second $?"
+            """, """[{ "kind": "stall", "bytes": 4000000, "path": "maps/sea.pak" }]""");
+        answer.Out.ShouldContain("second 0", customMessage: answer.Err);
+    }
+
     [Theory]
     [InlineData("size=12M", "The disk has")]
     [InlineData("size=100M,nr_inodes=20", "more files can be made")]

@@ -38,6 +38,24 @@ public class MoveTests
     }
 
     [Fact]
+    public async Task Kept_files_of_earlier_operations_stay_with_the_old_install_and_come_back_with_it()
+    {
+        using var home = await Home.MakeAsync();
+        using var disk = new Scratch(inMemory: true);
+        home.Scratch.Flip("games/gannet-post/maps/harbour.pak", 70_000);
+        var repaired = (await home.OnAsync("repair", "gannet-post", "--yes", "--json")).Json.GetProperty("operation").GetString()!;
+        var moved = await home.OnAsync("move", "gannet-post", disk.At("post"), "--yes");
+        moved.Code.ShouldBe(0, moved.Err);
+        moved.Out.ShouldContain("of kept files of 1 earlier operation, with the old install");
+        Directory.EnumerateFileSystemEntries(disk.Root, repaired, SearchOption.AllDirectories).ShouldBeEmpty();
+        File.GetUnixFileMode(disk.At("post/.mukta")).ShouldBe(UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute
+            | UnixFileMode.GroupRead | UnixFileMode.GroupExecute | UnixFileMode.OtherRead | UnixFileMode.OtherExecute);
+        (await home.MuktaAsync("undo", "gannet-post", "--yes", "--profiles", "profiles")).Code.ShouldBe(0);
+        (await home.MuktaAsync("undo", repaired, "--yes", "--profiles", "profiles")).Code.ShouldBe(0);
+        (await home.OnAsync("verify", "gannet-post")).Code.ShouldBe(1);
+    }
+
+    [Fact]
     public async Task Within_one_disk_it_is_a_rename_and_never_into_itself()
     {
         using var home = await Home.MakeAsync();

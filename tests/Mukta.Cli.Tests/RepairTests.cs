@@ -225,6 +225,9 @@ public class RepairTests
             " has not ended.\nRun the same command again to finish it, or go back with: mukta undo ");
 
         using var mirror = await Mirror.StartAsync(game.Scratch, "release");
+        var plan = (await game.RepairAsync("--from", mirror.Url, "--dry-run", "--json")).Json.GetProperty("plan");
+        (plan.GetProperty("bytesToFetch").GetInt64(), plan.GetProperty("bytesElsewhere").GetInt64())
+            .ShouldBe((6 * GameFolder.PieceLength, 10 * GameFolder.PieceLength));
         (await game.RepairAsync("--from", mirror.Url, "--yes")).Code.ShouldBe(0);
         game.ShouldBeWhole();
         Mirror.BodyBytes(mirror.End()).ShouldBe(6 * GameFolder.PieceLength, "ten of sixteen pieces had arrived");

@@ -82,7 +82,7 @@ public class SourceTests
         game.Scratch.CopyTree("release", "stick");
         var answer = await game.RepairAsync("--offline", "--also", "stick", "--yes");
         answer.Code.ShouldBe(0, answer.Err);
-        answer.Out.ShouldContain("of the needed bytes stand elsewhere on this machine");
+        answer.Out.ShouldContain("of the needed bytes are on this machine already");
         game.ShouldBeWhole();
     }
 

@@ -9,6 +9,8 @@ internal sealed record MoveDocument(string Format, string Product, string From, 
 
     public long Files { get; init; }
 
+    public IReadOnlyList<string> OperationsStaying { get; init; } = [];
+
     public string? Operation { get; init; }
 
     public IReadOnlyList<string> LeftOut { get; init; } = [];

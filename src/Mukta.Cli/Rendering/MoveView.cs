@@ -25,6 +25,13 @@ internal sealed class MoveView(Session session, Product product) : RemedyView<Mo
                 $"  then       {Units.Count(product.Profile.Shortcuts.Count, "shortcut", "shortcuts")} and the record follow");
         }
 
+        if (plan.Staying.Count > 0)
+        {
+            console.WriteLine(
+                $"  stays      {Units.Bytes(plan.Staying.Sum(s => s.Size.Bytes))} of kept files of "
+                + $"{Units.Count(plan.Staying.Count, "earlier operation")}, with the old install");
+        }
+
         if (!plan.IsRename && !plan.Can.KeepsModes)
             console.WriteLine("  note       that disk keeps no permission bits");
         console.WriteLine(
@@ -68,6 +75,7 @@ internal sealed class MoveView(Session session, Product product) : RemedyView<Mo
             IsRename = plan.IsRename,
             Bytes = plan.Size.Bytes,
             Files = plan.Size.Files,
+            OperationsStaying = [.. plan.Staying.Select(s => s.Id)],
             Operation = outcome?.Operation,
             LeftOut = [.. (outcome?.LeftOut ?? []).Select(PathBytes.Shown)],
             After = outcome?.After is { } after ? VerifyDocument.Of(after, plan.To, straysCount: false, next: null) : null,

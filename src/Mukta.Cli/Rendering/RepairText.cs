@@ -38,7 +38,7 @@ internal sealed class RepairText(IAnsiConsole console, string install)
         console.WriteLine();
         console.WriteLine($"  download     {Units.Bytes(plan.BytesToFetch)}{FetchWords.From(sources, plan.BytesToFetch)}");
         if (plan.BytesElsewhere > 0)
-            console.WriteLine($"  elsewhere    {Units.Bytes(plan.BytesElsewhere)} of the needed bytes stand elsewhere on this machine");
+            console.WriteLine($"  here         {Units.Bytes(plan.BytesElsewhere)} of the needed bytes are on this machine already");
         console.WriteLine($"  disk space   up to {Units.Bytes(plan.ExtraSpace)} more");
         console.WriteLine($"  kept         {Units.Bytes(plan.BytesKept)}, in the install's {ManifestFolder} folder; nothing is deleted");
         var renewed = plan.Puts.Where(p => p.IsFresh && before.Proven.ContainsKey(p.Path)).Sum(p => p.File.Size);

@@ -52,7 +52,7 @@ internal sealed class StagedFile : IDisposable
         Folder install, string stagingFolder, ManifestFile file, IReadOnlyList<BadRange>? wanted, CancellationToken cancel)
     {
         const int Private = 0b110_000_000;
-        var path = $"{stagingFolder}/{NameOf(file)}";
+        var path = PathOf(stagingFolder, file);
         var made = install.TryCreateFile(path, Private);
         var isLeft = made is null && install.Look(path) is { Kind: NodeKind.File } left && left.Size == file.Size;
         var staged = new StagedFile(path, file, made ?? install.OpenOrCreateFile(path, Private), !isLeft);
@@ -219,6 +219,9 @@ internal sealed class StagedFile : IDisposable
         foreach (var piece in OpenFileRanges.Proven(Handle, proof, File.Size, NeededPieces(), cancel))
             pieces[piece] = Proven;
     }
+
+    /// <summary>Where a file is built, by its name and content.</summary>
+    public static string PathOf(string stagingFolder, ManifestFile file) => $"{stagingFolder}/{NameOf(file)}";
 
     private static string NameOf(ManifestFile file)
     {

@@ -22,6 +22,12 @@ public sealed record MovePlan(
     /// <summary>Installs of other products inside of it, relative to it: they move along.</summary>
     public IReadOnlyList<(string Product, string Path)> Inside { get; init; } = [];
 
+    /// <summary>
+    /// Earlier operations that have come to their end, whose kept files are not copied: they stay with the old install, and an undo of the
+    /// move brings them back with it.
+    /// </summary>
+    public IReadOnlyList<KeptOperation> Staying { get; init; } = [];
+
     /// <summary>Looks at both places.</summary>
     /// <param name="profile">The product.</param>
     /// <param name="from">The install.</param>
@@ -47,17 +53,18 @@ public sealed record MovePlan(
         }
 
         var place = ReinstallTarget.Nearest(target);
-        using var folder = Folder.Open(source);
         var isRename = Node.At(source)?.MountId == Node.At(place)?.MountId;
-        return new MovePlan(
-            profile, source, target, isRename, TreeBulk.Measure(folder, ".", cancel), TreeNeeds.Of(folder, cancel),
-            FileSystemCapabilities.OfType(Mount.Of(place)?.Type));
+        return Measured(profile, source, target, isRename, source, isRename ? [] : OperationCatalog.EndedIn(source), cancel) with
+        {
+            Can = FileSystemCapabilities.OfType(Mount.Of(place)?.Type),
+        };
     }
 
     /// <summary>The plan of a move that was interrupted: from there on nothing has to be proven any more.</summary>
     /// <exception cref="MuktaException">Another destination is named now.</exception>
-    public static MovePlan GoingOn(Profile profile, string from, string to, string destination, CancellationToken cancel)
+    public static MovePlan GoingOn(Profile profile, (string From, string To) interrupted, string destination, CancellationToken cancel)
     {
+        var (from, to) = interrupted;
         var named = Folder.RealPathOf(Path.GetFullPath(destination));
         if (named != to && Path.Join(named, Path.GetFileName(from)) != to)
         {
@@ -67,11 +74,24 @@ public sealed record MovePlan(
         }
 
         var there = Directory.Exists(from) ? from : to;
-        using var folder = Folder.Open(there);
         var isRename = Node.At(Path.GetDirectoryName(from)!)?.MountId == Node.At(ReinstallTarget.Nearest(to))?.MountId;
+        return Measured(profile, from, to, isRename, there, isRename || there != from ? [] : OperationCatalog.EndedIn(from), cancel);
+    }
+
+    private static MovePlan Measured(
+        Profile profile, string from, string to, bool isRename, string at, IReadOnlyList<KeptOperation> staying, CancellationToken cancel)
+    {
+        using var folder = Folder.Open(at);
+        var all = TreeBulk.Measure(folder, ".", cancel);
+        var stays = staying.Select(s => TreeBulk.Measure(folder, s.Record.Path, cancel)).ToList();
+        var size = all with { Bytes = all.Bytes - stays.Sum(s => s.Bytes), Files = all.Files - stays.Sum(s => s.Files) };
+        var left = staying.Select(s => s.Record.Path).ToHashSet();
         return new MovePlan(
-            profile, from, to, isRename, TreeBulk.Measure(folder, ".", cancel), TreeNeeds.Of(folder, cancel),
-            FileSystemCapabilities.OfType(Mount.Of(there)?.Type));
+            profile, from, to, isRename, size, TreeNeeds.Of(folder, left.Contains, cancel),
+            FileSystemCapabilities.OfType(Mount.Of(at)?.Type))
+        {
+            Staying = staying,
+        };
     }
 
     /// <summary>Proves that the place can take it.</summary>
@@ -143,11 +163,11 @@ public sealed record MovePlan(
 public sealed record TreeNeeds(long Names, long Links, long LongestFile, string? CaseTwins)
 {
     /// <summary>Walks a tree.</summary>
-    public static TreeNeeds Of(Folder folder, CancellationToken cancel)
+    public static TreeNeeds Of(Folder folder, Func<string, bool> skip, CancellationToken cancel)
     {
         var (names, links, longest, twins) = (0L, 0L, 0L, (string?)null);
         var seen = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
-        foreach (var entry in TreeWalk.Entries(folder, cancel: cancel))
+        foreach (var entry in TreeWalk.Entries(folder, skip, cancel))
         {
             names++;
             links += entry.Node is { Kind: NodeKind.Link } ? 1 : 0;

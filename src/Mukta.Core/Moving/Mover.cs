@@ -87,7 +87,8 @@ public sealed class Mover(Machine machine, RunningGuard guard, TimeProvider time
         {
             SuspectSinceNs = (operation.Header.Started - DateTimeOffset.UnixEpoch - ClockTick).Ticks * 100,
         };
-        return copy.Follow(from, StagedIn(area), PlanRunner.IsOfARun, Meter, cancel).LeftOut;
+        var staying = plan.Staying.Select(s => s.Record.Path).ToHashSet();
+        return copy.Follow(from, StagedIn(area), path => PlanRunner.IsOfARun(path) || staying.Contains(path), Meter, cancel).LeftOut;
     }
 
     private void Place(Operation operation, MovePlan plan, InstallLocks locks)

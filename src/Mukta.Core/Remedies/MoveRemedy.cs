@@ -25,7 +25,7 @@ public sealed class MoveRemedy(RemedyTarget target, string destination, Operatio
     public override Task<MovePlan> PlanAsync(CancellationToken cancel)
     {
         var plan = Mover.Interrupted(Machine, target.Profile.Product) is { } left
-            ? MovePlan.GoingOn(target.Profile, left.From, left.To, destination, cancel)
+            ? MovePlan.GoingOn(target.Profile, left, destination, cancel)
             : MovePlan.Of(target.Profile, target.Installs[0], destination, cancel);
         var others = target.Catalog.Profiles.Where(p => p.Profile.Product != target.Profile.Product)
             .SelectMany(

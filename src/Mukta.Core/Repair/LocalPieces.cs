@@ -18,7 +18,7 @@ public sealed record LocalPlaces(IReadOnlyList<string> Also, IReadOnlyList<strin
 }
 
 /// <summary>
-/// Pieces that are needed and were found on this machine: in files that were moved or renamed, among kept files, in other installs, in
+/// Pieces that are needed and were found on this machine: in what an interrupted run has fetched, in files that were moved or renamed, among kept files, in other installs, in
 /// folders that the user named. Found by length and hash; each is hashed again when it is taken. A file of one piece is looked for among
 /// files of its size only; the pieces of longer ones at the same distances from a file's beginning.
 /// </summary>
@@ -68,6 +68,7 @@ public sealed class LocalPieces : IDisposable
                 return local;
             meter?.Begin("looking on this machine", 0);
             local.budget = Math.Max(AlwaysWorthReading, WorthReading * plan.BytesToFetch);
+            local.ScanStaged(plan, install);
             local.TakeProven(found, install);
             local.ScanStrays(found, install);
             local.ScanKept(install);
@@ -163,6 +164,17 @@ public sealed class LocalPieces : IDisposable
         {
             for (var piece = 0; piece < file.PieceCount && missing > 0; piece++)
                 Found(Key(file, piece), new Place(install, file.Path, file.RangeOf(piece).Offset, IsHere: true));
+        }
+    }
+
+    /// <summary>What an interrupted run has fetched need not be fetched again.</summary>
+    private void ScanStaged(RepairPlan plan, Folder install)
+    {
+        foreach (var file in plan.Puts.Where(p => !p.IsFresh).Select(p => p.File))
+        {
+            var path = StagedFile.PathOf(PlanRunner.StagingFolder, file);
+            if (install.Look(path) is { Kind: NodeKind.File } staged && staged.Size == file.Size)
+                Scan(install, path, file.Size, isNamed: true);
         }
     }
 

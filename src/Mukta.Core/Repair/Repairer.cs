@@ -56,7 +56,8 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
         await ProveSourcesAsync(plan, sources, cancel).ConfigureAwait(false);
         using var held = InstallLock.Take(install, time);
         Room.Prove(
-            install.Path, plan.ExtraSpace, plan.NamesMade, "the repair", "Make room on this disk, then run the same command again.");
+            install.Path, plan.Puts.Sum(p => RoomFor(p, install)), plan.NamesMade, "the repair",
+            "Make room on this disk, then run the same command again.");
         guard.Refuse([install.RealPath], []);
         install.EnsureFolder(PlanRunner.StagingFolder);
 
@@ -115,6 +116,13 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
             && (last.Header.Product, last.Header.Release) == (manifest.Product, manifest.Release)
             && !records.Any(r => r.Header.Undoes == last.Header.Operation)
             ? last : null;
+    }
+
+    /// <summary>The room that a file still needs: what an interrupted run has fetched of it has its own already.</summary>
+    private static long RoomFor(PutFile put, Folder install)
+    {
+        var path = StagedFile.PathOf(PlanRunner.StagingFolder, put.File);
+        return install.Look(path) is { Kind: NodeKind.File } ? Math.Max(0, put.ExtraSpace - install.AllocatedBytes(path)) : put.ExtraSpace;
     }
 
     /// <summary>An interrupted repair may have had nothing left to do but to write that down.</summary>

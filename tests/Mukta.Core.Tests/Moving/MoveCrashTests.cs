@@ -101,9 +101,9 @@ public sealed class MoveCrashTests
         var left = Mover.Interrupted(harbour.Machine, "pier").ShouldNotBeNull();
         var profile = harbour.Catalog.Of("pier").Profile;
         Should.Throw<MuktaException>(
-            () => MovePlan.GoingOn(profile, left.From, left.To, disk.At("elsewhere"), TestContext.Current.CancellationToken))
+            () => MovePlan.GoingOn(profile, left, disk.At("elsewhere"), TestContext.Current.CancellationToken))
             .Where.ShouldBe(disk.At("games/pier"));
-        MovePlan.GoingOn(profile, left.From, left.To, disk.At("games/pier"), TestContext.Current.CancellationToken).To.ShouldBe(left.To);
+        MovePlan.GoingOn(profile, left, disk.At("games/pier"), TestContext.Current.CancellationToken).To.ShouldBe(left.To);
     }
 
     [Theory]

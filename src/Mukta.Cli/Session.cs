@@ -96,6 +96,7 @@ internal sealed class Session : IDisposable
     /// <summary>Says what went wrong and answers the exit code.</summary>
     public int Fail(MuktaException failure)
     {
+        failure = StandardInput.Named(failure);
         if (IsJson)
             Write(new ErrorDocument(failure), Documents.Readable.ErrorDocument);
         Tell(failure);

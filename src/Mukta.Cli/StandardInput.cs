@@ -19,8 +19,16 @@ internal static class StandardInput
         if (named != Word)
             return named;
         copy ??= Copy();
-        return $"/proc/self/fd/{copy.SafeFileHandle.DangerousGetHandle()}";
+        return PathOf(copy);
     }
+
+    /// <summary>A failure that says "standard input" where it lies there.</summary>
+    public static MuktaException Named(MuktaException failure) => copy is null ? failure
+        : new MuktaException(
+            failure.Code, failure.What, failure.Where.Replace(PathOf(copy), "standard input", StringComparison.Ordinal), failure.Next,
+            failure);
+
+    private static string PathOf(FileStream file) => $"/proc/self/fd/{file.SafeFileHandle.DangerousGetHandle()}";
 
     /// <summary>Standard output holds the file or the document, not both.</summary>
     /// <exception cref="MuktaException">Both are wanted.</exception>

@@ -27,8 +27,14 @@ public static class MetalinkWriter
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException or ArgumentOutOfRangeException)
         {
-            File.Delete(beside);
-            var reason = e is ArgumentOutOfRangeException ? "the file would be too long." : e.Message;
+            if (File.Exists(beside))
+                File.Delete(beside);
+            var reason = e switch
+            {
+                ArgumentOutOfRangeException => "the file would be too long.",
+                DirectoryNotFoundException => "its folder is not there.",
+                _ => e.Message,
+            };
             throw new MuktaException(
                 ExitCode.Blocked, $"The manifest cannot be written: {reason}", path,
                 "Check that the folder is there and that you may write to it.", e);

@@ -51,6 +51,20 @@ public class ManifestTests
     }
 
     [Fact]
+    public async Task A_hyphen_is_standard_input_and_a_folder_that_is_not_there_is_said()
+    {
+        using var game = await GameFolder.MakeAsync();
+        var piped = await Programs.RunAsync(
+            game.Scratch, "sh", "-c", $"'{Programs.Mukta}' manifest show - < game.meta4; echo '<a' | '{Programs.Mukta}' manifest show -");
+        piped.Out.ShouldContain("gannet-post");
+        (piped.Code, piped.Err).ShouldSatisfyAllConditions(
+            p => p.Code.ShouldBe(2), p => p.Err.ShouldContain("  standard input, line 1, column 1\n"));
+        var nowhere = await game.MuktaAsync("manifest", "make", "release", "--product", "gannet-post", "--out", "nowhere/game.meta4");
+        (nowhere.Code, nowhere.Err).ShouldSatisfyAllConditions(
+            n => n.Code.ShouldBe(3), n => n.Err.ShouldContain("The manifest cannot be written: its folder is not there.\n  nowhere/game.meta4"));
+    }
+
+    [Fact]
     public async Task Sockets_are_left_out_and_said()
     {
         using var game = await GameFolder.MakeAsync();

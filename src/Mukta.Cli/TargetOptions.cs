@@ -27,12 +27,18 @@ internal sealed class TargetOptions(bool mayBeNew = false)
         Description = "Use this manifest instead of the profile's. A folder needs one.",
         HelpName = "FILE",
     };
+    private readonly Option<string?> trust = new("--trust")
+    {
+        Description = "The manifest must be signed under a certificate in FILE (PEM).",
+        HelpName = "FILE",
+    };
     private readonly ProductChoice choice = new() { MayBeNew = mayBeNew };
 
     public void AddTo(Command command)
     {
         command.Arguments.Add(what);
         command.Options.Add(manifest);
+        command.Options.Add(trust);
         choice.AddTo(command);
     }
 
@@ -67,8 +73,22 @@ internal sealed class TargetOptions(bool mayBeNew = false)
     public string? NamedInstall(ParseResult parsed) => choice.Named(parsed) ?? choice.NewPlace(parsed);
 
     /// <summary>The manifest that is named; null for the profile's own.</summary>
-    public LazyManifest? ManifestFile(ParseResult parsed) =>
-        parsed.GetValue(manifest) is { } file ? new LazyManifest(StandardInput.FileOf(file)) : null;
+    /// <param name="parsed">The command line.</param>
+    /// <param name="product">The product that it is for; null for a folder, which no profile says anything about.</param>
+    public LazyManifest? ManifestFile(ParseResult parsed, Product? product)
+    {
+        if (parsed.GetValue(manifest) is not { } file)
+        {
+            return parsed.GetValue(trust) is null ? null
+                : throw new MuktaException(
+                ExitCode.BadInput, "--trust is for a manifest that is named.", Shell.Typed(parsed),
+                "Name the manifest with --manifest, or put the certificates into the profile (manifest, trust).");
+        }
+
+        var path = StandardInput.FileOf(file);
+        return parsed.GetValue(trust) is { } anchors ? new LazyManifest(path, [.. product?.Loaded.Trust ?? [], anchors])
+            : product is null ? new LazyManifest(path) : product.Loaded.Named(path);
+    }
 
     /// <summary>The machine that is meant.</summary>
     public Machine Machine(ParseResult parsed) => choice.Machine(parsed);
@@ -85,11 +105,14 @@ internal sealed class TargetOptions(bool mayBeNew = false)
     /// <exception cref="MuktaException">It is neither, or several installs qualify and nobody can be asked.</exception>
     public async Task<InstallTarget> FindAsync(ParseResult parsed, Session session, bool needsManifest, CancellationToken cancel)
     {
-        var (named, given) = (parsed.GetValue(what) ?? ".", parsed.GetValue(manifest));
-        var file = given is null ? null : new LazyManifest(StandardInput.FileOf(given));
-        var withManifest = given is null ? "" : $" {manifest.Name} {Shell.Quoted(given)}";
+        var named = parsed.GetValue(what) ?? ".";
+        var withManifest = string.Concat(new[] { manifest, trust }.Where(o => parsed.GetValue(o) is not null)
+            .Select(o => $" {o.Name} {Shell.Quoted(parsed.GetValue(o)!)}"));
         if (IsFolder(parsed, named))
         {
+            var file = ManifestFile(parsed, null);
+            if (file is not null && parsed.GetValue(trust) is null && File.Exists(file.Path) && !session.IsJson)
+                session.Say("No certificate was named with --trust, so it was not checked who has made the manifest.");
             if (file is null && needsManifest)
                 file = InstalledRelease.ManifestIn(named) ?? throw NoManifest(named);
             var here = Host.Machine.Here(UserEnvironment.Get);
@@ -97,15 +120,16 @@ internal sealed class TargetOptions(bool mayBeNew = false)
         }
 
         var product = choice.Product(parsed, named);
+        var ofProduct = ManifestFile(parsed, product);
         if (needsManifest)
-            file ??= product.Loaded.ManifestFile;
+            ofProduct ??= product.Loaded.ManifestFile;
         var path = mayBeNew && choice.Named(parsed) is null && HasNone(product) && FolderInItsPlace(product) is { } folder ? folder
-            : await choice.InstallAsync(parsed, product, session, cancel, file).ConfigureAwait(false);
+            : await choice.InstallAsync(parsed, product, session, cancel, ofProduct).ConfigureAwait(false);
         var others = new InstallFinder(product.Machine.Folders).Find(product.Profile, (LazyManifest?)null, []).Select(f => f.Path)
             .Where(p => p != Path.GetFullPath(path)).ToList();
         return Target(product.Machine, path, product.Profile.Processes, product.Arguments + withManifest) with
         {
-            ManifestFile = file,
+            ManifestFile = ofProduct,
             OtherInstalls = others,
             Components = product.Profile.Components,
             Mirrors = product.Profile.Manifest?.Mirrors ?? [],

@@ -2,7 +2,6 @@ using System.CommandLine;
 using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
-using Mukta.Manifests;
 using Mukta.Remedies;
 using Mukta.State;
 using Mukta.Verification;
@@ -58,7 +57,7 @@ internal static class InstallsAddCommand
             var words = $"{found.Profile.Product} --install {Shell.Quoted(path)}{found.OptionsForOthers}{withManifest}";
             var target = new InstallTarget(found.Machine, path, found.GuardOf(found.Loaded))
             {
-                ManifestFile = parsed.GetValue(manifest) is { } file ? new LazyManifest(StandardInput.FileOf(file))
+                ManifestFile = parsed.GetValue(manifest) is { } file ? found.Loaded.Named(StandardInput.FileOf(file))
                     : found.Loaded.ManifestFile,
                 Mirrors = found.Profile.Manifest?.Mirrors ?? [],
                 Arguments = words,

@@ -5,9 +5,10 @@ namespace Mukta.Cli.Commands;
 /// <summary><c>mukta manifest</c></summary>
 internal static class ManifestCommand
 {
-    public static Command Build() => new("manifest", "Make, show or compare manifests.")
+    public static Command Build() => new("manifest", "Make, sign, show or compare manifests.")
     {
         ManifestMakeCommand.Build(),
+        ManifestSignCommand.Build(),
         ManifestShowCommand.Build(),
         ManifestCompareCommand.Build(),
     };

@@ -17,16 +17,21 @@ internal static class ManifestShowCommand
     {
         var path = new Argument<string>("FILE") { Description = "A Metalink 4 manifest, or - for standard input." };
         var files = new Option<bool>("--files") { Description = "List the files and links." };
-        var command = new ExampleCommand("show", "Show what a manifest lists.", Examples) { path, files };
+        var trust = new Option<string?>("--trust")
+        {
+            Description = "Show it only if it is signed under a certificate in FILE (PEM).",
+            HelpName = "FILE",
+        };
+        var command = new ExampleCommand("show", "Show what a manifest lists.", Examples) { path, files, trust };
         command.SetAction(parsed =>
         {
             using var session = new Session(parsed);
             var name = parsed.GetRequiredValue(path);
-            var manifest = MetalinkReader.ReadFile(StandardInput.FileOf(name));
+            var file = new LazyManifest(StandardInput.FileOf(name), parsed.GetValue(trust) is { } anchors ? [anchors] : null);
             if (session.IsJson)
-                Session.Write(ManifestShowDocument.Of(manifest, name), Documents.Readable.ManifestShowDocument);
+                Session.Write(ManifestShowDocument.Of(file.Value, file.Signer, name), Documents.Readable.ManifestShowDocument);
             else
-                new ManifestText(session.Output).Write(manifest, name, parsed.GetValue(files));
+                new ManifestText(session.Output).Write(file.Value, file.Signer, name, parsed.GetValue(files));
             return (int)ExitCode.Done;
         });
         return command;

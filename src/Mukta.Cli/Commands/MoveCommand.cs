@@ -1,6 +1,5 @@
 using System.CommandLine;
 using Mukta.Cli.Rendering;
-using Mukta.Manifests;
 using Mukta.Moving;
 using Mukta.Remedies;
 
@@ -35,7 +34,7 @@ internal static class MoveCommand
         {
             using var session = new Session(parsed);
             var found = choice.Product(parsed, parsed.GetRequiredValue(product));
-            var named = parsed.GetValue(manifest) is { } file ? new LazyManifest(StandardInput.FileOf(file)) : null;
+            var named = parsed.GetValue(manifest) is { } file ? found.Loaded.Named(StandardInput.FileOf(file)) : null;
             IReadOnlyList<string> installs = Mover.Interrupted(found.Machine, found.Profile.Product) is not null ? []
                 : [await choice.InstallAsync(parsed, found, session, cancel, named).ConfigureAwait(false)];
             var tools = Product.ToolsOf(found.Machine, session, parsed);

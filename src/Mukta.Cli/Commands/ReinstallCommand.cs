@@ -1,6 +1,5 @@
 using System.CommandLine;
 using Mukta.Cli.Rendering;
-using Mukta.Manifests;
 using Mukta.Reinstall;
 using Mukta.Remedies;
 
@@ -71,7 +70,7 @@ internal static class ReinstallCommand
         {
             using var session = new Session(parsed);
             var found = choice.Product(parsed, parsed.GetRequiredValue(product));
-            var named = parsed.GetValue(manifest) is { } file ? new LazyManifest(StandardInput.FileOf(file)) : null;
+            var named = parsed.GetValue(manifest) is { } file ? found.Loaded.Named(StandardInput.FileOf(file)) : null;
             var tools = Product.ToolsOf(found.Machine, session, parsed);
             var request = source.RequestOf(parsed, found, tools.Log) with
             {

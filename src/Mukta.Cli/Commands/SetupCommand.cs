@@ -1,6 +1,5 @@
 using System.CommandLine;
 using Mukta.Cli.Rendering;
-using Mukta.Manifests;
 using Mukta.Remedies;
 
 namespace Mukta.Cli.Commands;
@@ -36,7 +35,7 @@ internal static class SetupCommand
         {
             using var session = new Session(parsed);
             var found = choice.Product(parsed, parsed.GetRequiredValue(product));
-            var named = parsed.GetValue(manifest) is { } file ? new LazyManifest(StandardInput.FileOf(file)) : null;
+            var named = parsed.GetValue(manifest) is { } file ? found.Loaded.Named(StandardInput.FileOf(file)) : null;
             var path = await choice.InstallAsync(parsed, found, session, cancel, named).ConfigureAwait(false);
             var remedy = new SetupRemedy(found.Target([path], named), action, Product.ToolsOf(found.Machine, session, parsed));
             return await acting.RunAsync(session, parsed, remedy, new SetupView(session, found), cancel).ConfigureAwait(false);

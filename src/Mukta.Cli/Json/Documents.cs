@@ -12,6 +12,7 @@ namespace Mukta.Cli.Json;
 [JsonSerializable(typeof(RepairDocument))]
 [JsonSerializable(typeof(ManifestMakeDocument))]
 [JsonSerializable(typeof(ManifestShowDocument))]
+[JsonSerializable(typeof(ManifestSignDocument))]
 [JsonSerializable(typeof(InstallsDocument))]
 [JsonSerializable(typeof(ProfilesDocument))]
 [JsonSerializable(typeof(DraftDocument))]

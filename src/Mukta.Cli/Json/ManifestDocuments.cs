@@ -1,5 +1,6 @@
 using Mukta.Disk;
 using Mukta.Manifests;
+using Mukta.Manifests.Signatures;
 
 namespace Mukta.Cli.Json;
 
@@ -22,16 +23,19 @@ internal sealed record ManifestShowDocument
 
     public required ReleasePart Release { get; init; }
 
+    public SignerPart? Signer { get; init; }
+
     public required IReadOnlyList<MirrorPart> Mirrors { get; init; }
 
     public required IReadOnlyList<ManifestFilePart> Files { get; init; }
 
     public required IReadOnlyList<ManifestLinkPart> Links { get; init; }
 
-    public static ManifestShowDocument Of(Manifest manifest, string path) => new()
+    public static ManifestShowDocument Of(Manifest manifest, Signer? signer, string path) => new()
     {
         Manifest = PathBytes.Shown(path),
         Release = ReleasePart.Of(manifest),
+        Signer = signer is null ? null : SignerPart.Of(signer),
         Mirrors = [.. manifest.Bases.Select(MirrorPart.Of)],
         Files = [.. manifest.Files.Select(ManifestFilePart.Of)],
         Links = [.. manifest.Links.Select(l => new ManifestLinkPart(l.Path, l.Target, l.Component))],
@@ -81,3 +85,12 @@ internal sealed record PieceSumPart(int Total, long Length, string Type);
 
 /// <summary>A listed link.</summary>
 internal sealed record ManifestLinkPart(string Path, string Target, string? Component);
+
+/// <summary><c>mukta.manifest.sign/1</c></summary>
+internal sealed record ManifestSignDocument(string Format, string Manifest, string Signature, SignerPart Signer);
+
+/// <summary>Who has signed a manifest.</summary>
+internal sealed record SignerPart(string Name, DateTimeOffset? SignedAt)
+{
+    public static SignerPart Of(Signer signer) => new(PathBytes.Shown(signer.Name), signer.At);
+}

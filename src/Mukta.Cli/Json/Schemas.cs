@@ -15,7 +15,7 @@ internal static class Schemas
         ("mukta.error/1", Of.ErrorDocument), ("mukta.installs/1", Of.InstallsDocument), ("mukta.installs.add/1", Of.InstallsAddDocument),
         ("mukta.installs.forget/1", Of.ForgetDocument), ("mukta.installs.sweep/1", Of.StaleDocument),
         ("mukta.manifest.compare/1", Of.CompareDocument), ("mukta.manifest.make/1", Of.ManifestMakeDocument),
-        ("mukta.manifest.show/1", Of.ManifestShowDocument), ("mukta.move/1", Of.MoveDocument),
+        ("mukta.manifest.show/1", Of.ManifestShowDocument), ("mukta.manifest.sign/1", Of.ManifestSignDocument), ("mukta.move/1", Of.MoveDocument),
         ("mukta.operations/1", Of.OperationsDocument), ("mukta.operations.purge/1", Of.OperationsDocument),
         ("mukta.profile.check/1", Of.ProfilesDocument), ("mukta.profile.draft/1", Of.DraftDocument),
         ("mukta.profile.show/1", Of.ProfilesDocument), ("mukta.reinstall/1", Of.ReinstallPart), ("mukta.remove/1", Of.RemedyDocument),

@@ -1,6 +1,7 @@
 using Mukta.Disk;
 using Mukta.Hashing;
 using Mukta.Manifests;
+using Mukta.Manifests.Signatures;
 using Spectre.Console;
 
 namespace Mukta.Cli.Rendering;
@@ -9,10 +10,12 @@ namespace Mukta.Cli.Rendering;
 internal sealed class ManifestText(IAnsiConsole console)
 {
     /// <summary>The summary, and the list if asked for.</summary>
-    public void Write(Manifest manifest, string path, bool listFiles)
+    public void Write(Manifest manifest, Signer? signer, string path, bool listFiles)
     {
         console.MarkupLineInterpolated($"[bold]{VerifyText.Title(manifest)}[/] in {PathBytes.Shown(path)}");
         Line("files", $"{Units.Number(manifest.Files.Count)}, {Units.Bytes(manifest.TotalSize)}");
+        if (signer is not null)
+            Line("signed by", PathBytes.Shown(signer.Name) + (signer.At is { } at ? $", {at:yyyy-MM-dd HH:mm} UTC" : ""));
         if (manifest.Links.Count > 0)
             Line("links", Units.Number(manifest.Links.Count));
         Line("hashes",

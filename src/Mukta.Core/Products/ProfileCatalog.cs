@@ -28,7 +28,16 @@ public sealed record LoadedProfile(Profile Profile, string File)
         ? throw new MuktaException(
         ExitCode.BadInput, "The profile's manifest is on the network, and this version reads manifests from files only.", location,
         "Download it, then name the file with --manifest.")
-        : lazy ??= new LazyManifest(location);
+        : lazy ??= Named(location);
+
+    /// <summary>
+    /// Another manifest that the user names for the product. Where the profile names certificates, it has to be signed like the profile's.
+    /// </summary>
+    public LazyManifest Named(string file) => new(file, Trust);
+
+    /// <summary>The files with the certificates that the product's manifests have to be signed under; none if they need not be.</summary>
+    public IReadOnlyList<string> Trust =>
+        [.. (Profile.Manifest?.Trust ?? []).Select(t => Path.Combine(Path.GetDirectoryName(Path.GetFullPath(File))!, t))];
 
     /// <summary>The manifest's file if it can be read; null if it cannot. It is not opened for that.</summary>
     public LazyManifest? TryManifestFile =>

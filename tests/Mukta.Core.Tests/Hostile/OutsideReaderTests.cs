@@ -7,6 +7,7 @@ using Mukta.Host.Runtime;
 using Mukta.Host.Services;
 using Mukta.Host.Shortcuts;
 using Mukta.Manifests;
+using Mukta.Manifests.Signatures;
 using Mukta.Operations;
 using Mukta.Products;
 using Mukta.Repair;
@@ -25,6 +26,8 @@ public sealed class OutsideReaderTests
     private const int Variants = 400;
     private const long MostMemory = 64 << 20;
 
+    private static readonly Certificates Signing = new(isRsa: false);
+
     /// <summary>Every reader with a good sample, its own failures, and how it is given a file.</summary>
     private static readonly Dictionary<Type, Reader> Readers = new()
     {
@@ -39,6 +42,20 @@ public sealed class OutsideReaderTests
             (_, file) => DesktopEntry.ReadFile(file, out var _)?.With("Exec", DesktopEntry.ReadFile(file, out var _)?.Exec?.ToString())
             .Get("Name")),
         [typeof(MetalinkReader)] = new(Manifest(), (_, file) => MetalinkReader.ReadFile(file)),
+        [typeof(TrustAnchors)] = new(
+            System.Text.Encoding.ASCII.GetBytes(Signing.Root.ExportCertificatePem()), (_, file) => TrustAnchors.Read([file])),
+        [typeof(RevocationList)] = new(
+            Certificates.Revoking(Signing.Publisher, Signing.Middle), (_, file) => RevocationList.ReadFile(file)),
+        [typeof(ManifestSignature)] = new(
+            ManifestSignature.Make(Manifest(), Signing.Publisher, [Signing.Middle], DateTimeOffset.UtcNow), (scratch, file) =>
+            {
+                scratch.Write("root.pem", Signing.Root.ExportCertificatePem());
+                scratch.Write("signed.meta4", Manifest());
+                scratch.Write("signed.meta4.p7s", File.ReadAllBytes(file));
+                return ManifestSignature.ReadSigned(
+                    scratch.At("signed.meta4"), TrustAnchors.Read([scratch.At("root.pem")]), DateTimeOffset.UtcNow);
+            })
+        { Variants = 200 },
         [typeof(ElfFile)] = new(
             new MadeElf { Needs = ["libwind.so", "libc.so.6"], RunPath = "$ORIGIN/../lib", SoName = "libpier.so" }.Head(),
             (_, file) => Opened(file, ElfFile.Read), typeof(FormatException), typeof(OverflowException)),

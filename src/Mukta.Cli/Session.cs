@@ -2,6 +2,7 @@ using System.CommandLine;
 using System.Reflection;
 using Mukta.Cli.Json;
 using Mukta.Disk;
+using Mukta.Fetching;
 using Mukta.Operations;
 using Mukta.Products;
 using Serilog;
@@ -106,8 +107,8 @@ internal sealed class Session : IDisposable
     /// <summary>The profiles at hand. What cannot be used is said on standard error, and keeps nothing else from going on.</summary>
     public static ProfileCatalog Profiles(ParseResult parsed, Option<string?> folder)
     {
-        var catalog = ReadProfiles(parsed.GetValue(folder));
         using var session = new Session(parsed);
+        var catalog = ReadProfiles(parsed.GetValue(folder), Published(parsed, session));
         if (session.IsVerbose)
         {
             foreach (var file in catalog.Profiles.Select(p => p.File).Prepend(UserSettings.File).OfType<string>())
@@ -124,9 +125,18 @@ internal sealed class Session : IDisposable
     }
 
     /// <summary>The profiles in a folder, or the one that the environment names, and in the usual folders.</summary>
-    public static ProfileCatalog ReadProfiles(string? folder) => ProfileCatalog.Read(
+    public static ProfileCatalog ReadProfiles(string? folder, PublishedManifests? published = null) => ProfileCatalog.Read(
         folder ?? (Environment.GetEnvironmentVariable(ProfilesVariable) is { Length: > 0 } set ? set : null), UserEnvironment.Get,
-        UserSettings.Now.Profiles);
+        UserSettings.Now.Profiles, published);
+
+    /// <summary>Gets manifests from the network, unless the command was told to stay offline.</summary>
+    public static PublishedManifests Published(ParseResult parsed, Session session) =>
+        new(UserFolders.Of(UserEnvironment.Get).Cache, () => UserSettings.Http, TimeProvider.System)
+        {
+            IsOffline = parsed.CommandResult.Command.Options.OfType<Option<bool>>().Any(o => o.Name == "--offline" && parsed.GetValue(o)),
+            Longest = parsed.CommandResult.Command.Name == "check" ? TimeSpan.FromSeconds(3) : TimeSpan.FromMinutes(5),
+            Say = session.Say,
+        };
 
     /// <summary>Where a new profile belongs: the folder that is named, or the user's own.</summary>
     public static string FolderOfProfiles(string? folder) =>

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using Mukta.Cli.Help;
+using Mukta.Fetching;
 using Mukta.Host;
 using Mukta.Host.Processes;
 using Mukta.Manifests;
@@ -25,7 +26,7 @@ internal sealed class TargetOptions(bool mayBeNew = false)
     private readonly Option<string?> manifest = new("--manifest")
     {
         Description = "Use this manifest instead of the profile's. A folder needs one.",
-        HelpName = "FILE",
+        HelpName = "FILE|URL",
     };
     private readonly Option<string?> trust = new("--trust")
     {
@@ -74,8 +75,9 @@ internal sealed class TargetOptions(bool mayBeNew = false)
 
     /// <summary>The manifest that is named; null for the profile's own.</summary>
     /// <param name="parsed">The command line.</param>
+    /// <param name="session">Says that one that was kept is used.</param>
     /// <param name="product">The product that it is for; null for a folder, which no profile says anything about.</param>
-    public LazyManifest? ManifestFile(ParseResult parsed, Product? product)
+    public LazyManifest? ManifestFile(ParseResult parsed, Session session, Product? product)
     {
         if (parsed.GetValue(manifest) is not { } file)
         {
@@ -86,8 +88,11 @@ internal sealed class TargetOptions(bool mayBeNew = false)
         }
 
         var path = StandardInput.FileOf(file);
-        return parsed.GetValue(trust) is { } anchors ? new LazyManifest(path, [.. product?.Loaded.Trust ?? [], anchors])
-            : product is null ? new LazyManifest(path) : product.Loaded.Named(path);
+        List<string> anchors = [.. product?.Loaded.Trust ?? []];
+        if (parsed.GetValue(trust) is { } byHand)
+            anchors.Add(byHand);
+        return !PublishedManifests.IsUrl(path) ? new LazyManifest(path, anchors) { Product = product?.Profile.Product }
+            : Session.Published(parsed, session).Of(new Uri(path), anchors, TimeSpan.Zero, product?.Profile.Product);
     }
 
     /// <summary>The machine that is meant.</summary>
@@ -110,7 +115,7 @@ internal sealed class TargetOptions(bool mayBeNew = false)
             .Select(o => $" {o.Name} {Shell.Quoted(parsed.GetValue(o)!)}"));
         if (IsFolder(parsed, named))
         {
-            var file = ManifestFile(parsed, null);
+            var file = ManifestFile(parsed, session, null);
             if (file is not null && parsed.GetValue(trust) is null && File.Exists(file.Path) && !session.IsJson)
                 session.Say("No certificate was named with --trust, so it was not checked who has made the manifest.");
             if (file is null && needsManifest)
@@ -120,7 +125,7 @@ internal sealed class TargetOptions(bool mayBeNew = false)
         }
 
         var product = choice.Product(parsed, named);
-        var ofProduct = ManifestFile(parsed, product);
+        var ofProduct = ManifestFile(parsed, session, product);
         if (needsManifest)
             ofProduct ??= product.Loaded.ManifestFile;
         var path = mayBeNew && choice.Named(parsed) is null && HasNone(product) && FolderInItsPlace(product) is { } folder ? folder

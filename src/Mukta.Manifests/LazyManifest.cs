@@ -13,9 +13,19 @@ public sealed class LazyManifest(string path, IReadOnlyList<string>? trust = nul
 {
     private Manifest? manifest;
     private MuktaException? fault;
+    private bool isBrought;
 
     /// <summary>The file.</summary>
     public string Path => path;
+
+    /// <summary>What to call it in messages, where it is not the file's name that tells: the address it came from.</summary>
+    public string? Source { get; init; }
+
+    /// <summary>The product that it has to be of, where it says which one it is of; null for any.</summary>
+    public string? Product { get; init; }
+
+    /// <summary>Gets the file before it is first looked at; null for one that is there.</summary>
+    public Action? Bring { get; init; }
 
     /// <summary>Who has signed it; null before it was read, and for one that need not be signed.</summary>
     public Signer? Signer { get; private set; }
@@ -33,15 +43,24 @@ public sealed class LazyManifest(string path, IReadOnlyList<string>? trust = nul
                 throw fault;
             if (manifest is not null)
                 return manifest;
-            Identity = IdentityNow;
             try
             {
-                return manifest = Read();
+                Identity = IdentityNow;
+                var read = Read();
+                if (Product is not null && read.Product is { } other && other != Product)
+                {
+                    throw new MuktaException(
+                        ExitCode.NotTrusted, $"This is the manifest of {PathBytes.Shown(other)}, not of {Product}.", path,
+                        "Nothing was touched. Name the manifest of the product that is meant.");
+                }
+
+                return manifest = read;
             }
             catch (MuktaException e)
             {
-                fault = e;
-                throw;
+                fault = Source is null ? e
+                    : new MuktaException(e.Code, e.What, e.Where.Replace(path, Source, StringComparison.Ordinal), e.Next, e);
+                throw fault;
             }
         }
     }
@@ -49,9 +68,20 @@ public sealed class LazyManifest(string path, IReadOnlyList<string>? trust = nul
     /// <summary>
     /// How the file stands, in a few words, with its signature and the certificates; null if it is not there. It is not opened for that.
     /// </summary>
-    public string? IdentityNow => Of(path) is not { } own ? null
-        : trust is not { Count: > 0 } ? own
-        : string.Join(' ', [own, .. TrustAnchors.Used(trust).Prepend(path + ManifestSignature.Extension).Select(f => Of(f) ?? "-")]);
+    /// <exception cref="MuktaException">It has to be brought first, and cannot be.</exception>
+    public string? IdentityNow
+    {
+        get
+        {
+            if (!isBrought)
+                Bring?.Invoke();
+            isBrought = true;
+            if (Of(path) is not { } own || trust is not { Count: > 0 })
+                return Of(path);
+            var others = TrustAnchors.Used(trust).Prepend(path + ManifestSignature.Extension);
+            return string.Join(' ', others.Select(f => Of(f) ?? "-").Prepend(own));
+        }
+    }
 
     private Manifest Read()
     {

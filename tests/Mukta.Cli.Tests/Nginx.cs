@@ -24,10 +24,10 @@ internal sealed class Nginx : IDisposable
     public string TlsUrl { get; }
 
     /// <summary>Starts it with what is to stand in its configuration's server block; PORT stands for its own port there.</summary>
-    public static async Task<Nginx> StartAsync(Scratch scratch, string server = "")
+    public static async Task<Nginx> StartAsync(Scratch scratch, string server = "", bool isExpired = false)
     {
         Need.Program("nginx");
-        MakeCertificate(scratch);
+        MakeCertificate(scratch, isExpired ? -1 : 1);
         var (port, tlsPort) = (FreePort(), FreePort());
         scratch.Write("nginx.conf", $$"""
             daemon off; pid {{scratch.At("nginx.pid")}}; error_log {{scratch.At("error.log")}};
@@ -93,7 +93,7 @@ internal sealed class Nginx : IDisposable
         return ((IPEndPoint)probe.LocalEndpoint).Port;
     }
 
-    private static void MakeCertificate(Scratch scratch)
+    private static void MakeCertificate(Scratch scratch, int lastDay)
     {
         using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
         var request = new CertificateRequest("CN=localhost", key, HashAlgorithmName.SHA256);
@@ -102,7 +102,7 @@ internal sealed class Nginx : IDisposable
         request.CertificateExtensions.Add(names.Build());
         request.CertificateExtensions.Add(
             new X509BasicConstraintsExtension(certificateAuthority: true, hasPathLengthConstraint: false, 0, critical: true));
-        using var certificate = request.CreateSelfSigned(DateTimeOffset.UtcNow.AddDays(-1), DateTimeOffset.UtcNow.AddDays(1));
+        using var certificate = request.CreateSelfSigned(DateTimeOffset.UtcNow.AddDays(-3), DateTimeOffset.UtcNow.AddDays(lastDay));
         scratch.Write("mirror.crt", certificate.ExportCertificatePem());
         scratch.Write("mirror.key", key.ExportPkcs8PrivateKeyPem());
     }

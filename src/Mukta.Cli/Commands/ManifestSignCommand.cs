@@ -82,7 +82,8 @@ internal static class ManifestSignCommand
         catch (CryptographicException e)
         {
             throw new MuktaException(
-                ExitCode.BadInput, $"The manifest cannot be signed: {e.Message.TrimEnd('.')}.", key, "Use a key for ECDSA P-256 or RSA.", e);
+                ExitCode.BadInput, $"The manifest cannot be signed: {e.Message.TrimEnd('.')}.", key,
+                "Use a key for ECDSA P-256 or RSA.", e);
         }
     }
 

@@ -59,7 +59,7 @@ internal static class RepairCommand
                     NamedInstall = target.NamedInstall(parsed),
                     NewPlace = target.NewPlace(parsed),
                 };
-                using var first = new ReinstallRemedy(absent.Target([], target.ManifestFile(parsed, absent)), request, tools);
+                using var first = new ReinstallRemedy(absent.Target([], target.ManifestFile(parsed, session, absent)), request, tools);
                 return await acting.RunAsync(
                     session, parsed, first, new ReinstallView(session, absent, null), cancel).ConfigureAwait(false);
             }

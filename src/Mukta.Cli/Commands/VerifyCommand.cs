@@ -28,11 +28,13 @@ internal static class VerifyCommand
         {
             Description = "Skip files unchanged since last read. Misses silent disk damage.",
         };
+        var offline = new Option<bool>("--offline") { Description = "Use the manifest that was kept; ask nobody for it." };
         var command = new ExampleCommand("verify", "Compare an install with its manifest.", Examples)
         {
             quick,
             noStrays,
             all,
+            offline,
         };
         target.AddTo(command);
         command.SetAction(async (parsed, cancel) =>

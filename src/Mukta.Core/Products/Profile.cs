@@ -108,7 +108,8 @@ public sealed record InstallPlaces(IReadOnlyList<PathPattern> Places, string? Ma
 /// <param name="Location">A file (relative to the profile's folder, or absolute) or a URL.</param>
 /// <param name="Trust">Certificates that its signature has to lead to, PEM files.</param>
 /// <param name="Mirrors">Mirrors to use beside the manifest's own.</param>
-public sealed record ManifestPlace(string Location, IReadOnlyList<string> Trust, IReadOnlyList<Uri> Mirrors);
+/// <param name="FreshFor">How long one on the network is used before it is asked for again.</param>
+public sealed record ManifestPlace(string Location, IReadOnlyList<string> Trust, IReadOnlyList<Uri> Mirrors, TimeSpan FreshFor);
 
 /// <summary>A service as it should be.</summary>
 /// <param name="Unit">The unit's name, such as <c>tidewarden.service</c>.</param>

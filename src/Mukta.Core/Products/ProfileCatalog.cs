@@ -1,3 +1,4 @@
+using Mukta.Fetching;
 using Mukta.Manifests;
 
 namespace Mukta.Products;
@@ -20,28 +21,36 @@ public sealed record LoadedProfile(Profile Profile, string File)
     public Uri? ManifestUrl =>
         ManifestLocation is { } location && location.Contains("://", StringComparison.Ordinal) ? new Uri(location) : null;
 
-    /// <summary>The manifest's file, which is read once.</summary>
-    /// <exception cref="MuktaException">The profile names none, or none that can be read here.</exception>
-    public LazyManifest ManifestFile => ManifestLocation is not { } location
+    /// <summary>The manifest's file, which is read once. One on the network is asked for when it is first read.</summary>
+    /// <exception cref="MuktaException">The profile names none.</exception>
+    public LazyManifest ManifestFile => lazy ??= ManifestLocation is not { } location
         ? throw new MuktaException(ExitCode.BadInput, "The profile names no manifest.", File, "Name one with --manifest.")
-        : ManifestUrl is not null
-        ? throw new MuktaException(
-        ExitCode.BadInput, "The profile's manifest is on the network, and this version reads manifests from files only.", location,
-        "Download it, then name the file with --manifest.")
-        : lazy ??= Named(location);
+        : ManifestUrl is { } url ? OnNetwork(url, Profile.Manifest!.FreshFor) : OnDisk(location);
+
+    /// <summary>Gets manifests from the network; null where nothing is to be asked for.</summary>
+    public PublishedManifests? Published { get; init; }
 
     /// <summary>
     /// Another manifest that the user names for the product. Where the profile names certificates, it has to be signed like the profile's.
     /// </summary>
-    public LazyManifest Named(string file) => new(file, Trust);
+    public LazyManifest Named(string file) =>
+        PublishedManifests.IsUrl(file) ? OnNetwork(new Uri(file), TimeSpan.Zero) : OnDisk(file);
+
+    private LazyManifest OnDisk(string file) => new(file, Trust) { Product = Profile.Product };
+
+    private LazyManifest OnNetwork(Uri url, TimeSpan freshFor) => Published?.Of(url, Trust, freshFor, Profile.Product)
+        ?? throw new MuktaException(
+        ExitCode.BadInput, "The manifest is on the network, which is not asked here.", url.AbsoluteUri, "Name one with --manifest.");
 
     /// <summary>The files with the certificates that the product's manifests have to be signed under; none if they need not be.</summary>
     public IReadOnlyList<string> Trust =>
         [.. (Profile.Manifest?.Trust ?? []).Select(t => Path.Combine(Path.GetDirectoryName(Path.GetFullPath(File))!, t))];
 
-    /// <summary>The manifest's file if it can be read; null if it cannot. It is not opened for that.</summary>
-    public LazyManifest? TryManifestFile =>
-        ManifestLocation is { } location && ManifestUrl is null && System.IO.File.Exists(location) ? ManifestFile : null;
+    /// <summary>
+    /// The manifest's file if it can be read; null if it cannot. It is not opened for that, and of one on the network what is kept will do.
+    /// </summary>
+    public LazyManifest? TryManifestFile => lazy ?? (ManifestUrl is { } url ? Published?.Kept(url, Trust, Profile.Product)
+        : ManifestLocation is { } location && System.IO.File.Exists(location) ? ManifestFile : null);
 
     /// <summary>Reads the manifest if it is there.</summary>
     /// <returns>The manifest, or why it cannot be used, as the end of a sentence.</returns>
@@ -49,8 +58,6 @@ public sealed record LoadedProfile(Profile Profile, string File)
     {
         if (ManifestLocation is null)
             return (null, "the profile names no manifest");
-        if (ManifestUrl is not null)
-            return (null, "its manifest is on the network, and this version reads manifests from files only");
         try
         {
             return (ManifestFile.Value, null);
@@ -105,9 +112,10 @@ public sealed class ProfileCatalog
     /// <param name="named">The folder that the user named; null for none.</param>
     /// <param name="environment">The environment variables.</param>
     /// <param name="ofSettings">Folders that the user's settings name.</param>
+    /// <param name="published">Gets manifests from the network; null where nothing is to be asked for.</param>
     /// <exception cref="MuktaException">A folder that the user named is not there or cannot be read.</exception>
     public static ProfileCatalog Read(
-        string? named, Func<string, string?> environment, IReadOnlyList<string>? ofSettings = null)
+        string? named, Func<string, string?> environment, IReadOnlyList<string>? ofSettings = null, PublishedManifests? published = null)
     {
         if (named is not null && !Directory.Exists(named))
             throw new MuktaException(ExitCode.BadInput, "There is no such folder of profiles.", named, "Check the path after --profiles.");
@@ -119,6 +127,8 @@ public sealed class ProfileCatalog
                 throw fault;
         }
 
+        foreach (var (product, profile) in catalog.byProduct.ToList())
+            catalog.byProduct[product] = profile with { Published = published };
         foreach (var profile in catalog.Profiles.ToList())
             catalog.LeaveOutCircle(profile, []);
         return catalog;

@@ -16,7 +16,7 @@ internal static class ProfileKeys
             "user-data", "shortcuts", "runtime", "settings", "leftovers", "setup", "outage", "codes", "ladder",
         ],
         ["installs"] = ["places", "marker", "layout"],
-        ["manifest"] = ["file", "url", "trust", "mirrors"],
+        ["manifest"] = ["file", "url", "trust", "mirrors", "fresh-for"],
         ["service"] = ["unit", "startup", "state", "after"],
         ["cache"] = ["name", "places", "holds", "clear"],
         ["shortcut"] = ["entry", "program", "arguments", "environment", "folder"],
@@ -122,6 +122,23 @@ internal sealed class ProfileFields
         : throw Fault(
             value, $"The value of \"{key}\" is {Units.Bytes(least)} to {Units.Bytes(most)}, such as 500KiB or 2MiB; this is "
             + $"\"{PathBytes.Shown(value.Text!)}\".");
+
+    /// <summary>A length of time: a number of minutes, hours or days.</summary>
+    public TimeSpan Duration(string key)
+    {
+        var value = values[key];
+        var text = TextOf(value, key);
+        var unit = text.TrimStart("0123456789".ToCharArray());
+        var number = int.TryParse(text[..^unit.Length], NumberStyles.None, CultureInfo.InvariantCulture, out var given) ? given : 0;
+        return (unit.Trim(), number) switch
+        {
+            ("min", > 0 and < 1000) => TimeSpan.FromMinutes(number),
+            ("h", > 0 and < 1000) => TimeSpan.FromHours(number),
+            ("d", > 0 and < 1000) => TimeSpan.FromDays(number),
+            _ => throw Fault(
+                value, $"The value of \"{key}\" is a length of time such as 30min, 1h or 2d; this is \"{PathBytes.Shown(text)}\"."),
+        };
+    }
 
     public Uri? Url(string key) => values.GetValueOrDefault(key) is { } value ? UrlOf(value, key) : null;
 

@@ -101,7 +101,8 @@ public static class ProfileReader
     {
         if (fields.Has("file") == fields.Has("url"))
             throw fields.Fault("The manifest needs one of the keys \"file\" and \"url\".");
-        return new ManifestPlace(fields.Text("file") ?? fields.Url("url")!.AbsoluteUri, fields.Texts("trust"), fields.Urls("mirrors"));
+        return new ManifestPlace(fields.Text("file") ?? fields.Url("url")!.AbsoluteUri, fields.Texts("trust"), fields.Urls("mirrors"),
+            fields.Has("fresh-for") ? fields.Duration("fresh-for") : Fetching.PublishedManifests.UsuallyFresh);
     }
 
     private static ServiceExpectation Service(ProfileFields fields) => new(

@@ -18,7 +18,8 @@ public sealed record LocalPlaces(IReadOnlyList<string> Also, IReadOnlyList<strin
 }
 
 /// <summary>
-/// Pieces that are needed and were found on this machine: in what an interrupted run has fetched, in files that were moved or renamed, among kept files, in other installs, in
+/// Pieces that are needed and were found on this machine: in what an interrupted run has fetched, in files that were moved or
+/// renamed, among kept files, in other installs, in
 /// folders that the user named. Found by length and hash; each is hashed again when it is taken. A file of one piece is looked for among
 /// files of its size only; the pieces of longer ones at the same distances from a file's beginning.
 /// </summary>

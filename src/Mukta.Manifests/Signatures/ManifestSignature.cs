@@ -21,7 +21,7 @@ public static class ManifestSignature
     /// <summary>What a signature's file is called beyond the manifest's name.</summary>
     public const string Extension = ".p7s";
 
-    /// <summary>The longest manifest that can be signed: 256 MiB. It is hashed in memory, so that what is read is what was proven.</summary>
+    /// <summary>The longest manifest that can be signed: 256 MiB. It stays in memory, so that what is read is what was proven.</summary>
     public const long LongestSigned = 256L << 20;
 
     private const long LongestSignature = 1 << 20;
@@ -70,8 +70,8 @@ public static class ManifestSignature
         }
         catch (Exception e) when (e is CryptographicException or AsnContentException)
         {
-            throw Refused(
-                $"This is not a signature that can be checked{(e is CryptographicException ? ": " + e.Message.TrimEnd('.') : "")}.", source, e);
+            var why = e is CryptographicException ? ": " + e.Message.TrimEnd('.') : "";
+            throw Refused($"This is not a signature that can be checked{why}.", source, e);
         }
 
         var (good, faults, known) = ((Signer?)null, new List<string>(), new List<X509Certificate2>());
@@ -117,13 +117,13 @@ public static class ManifestSignature
         var purposes = certificate.Extensions.OfType<X509EnhancedKeyUsageExtension>().FirstOrDefault();
         return uses is not null && (uses.KeyUsages & (X509KeyUsageFlags.DigitalSignature | X509KeyUsageFlags.NonRepudiation)) == 0
             ? "is not for signatures"
-            : purposes is not null && !purposes.EnhancedKeyUsages.Cast<Oid>().Any(o => o.Value is CodeSigning or DocumentSigning or AnyPurpose)
+            : purposes?.EnhancedKeyUsages.Cast<Oid>().Any(o => o.Value is CodeSigning or DocumentSigning or AnyPurpose) == false
             ? "is for signing neither code nor documents" : null;
     }
 
     /// <summary>A certificate's name for people.</summary>
     public static string NameOf(X509Certificate2 certificate) => certificate.GetNameInfo(X509NameType.SimpleName, forIssuer: false) is
-        { Length: > 0 } name ? name : certificate.Subject;
+    { Length: > 0 } name ? name : certificate.Subject;
 
     /// <summary>Reads a whole file that may be signed.</summary>
     /// <exception cref="MuktaException">It cannot be read, or is too long.</exception>

@@ -26,8 +26,8 @@ public sealed class TrustAnchors
         var certificates = new X509Certificate2Collection();
         foreach (var file in files)
             certificates.AddRange(CertificatesIn(file));
-        return new TrustAnchors(
-            certificates, [.. files.Select(ListBeside).Distinct(StringComparer.Ordinal).Where(File.Exists).SelectMany(RevocationList.ReadFile)]);
+        var lists = files.Select(ListBeside).Distinct(StringComparer.Ordinal).Where(File.Exists);
+        return new TrustAnchors(certificates, [.. lists.SelectMany(RevocationList.ReadFile)]);
     }
 
     /// <summary>The certificates in a file, in PEM.</summary>
@@ -44,8 +44,8 @@ public sealed class TrustAnchors
         catch (Exception e) when (e is DiskException or IOException or CryptographicException)
         {
             throw new MuktaException(
-                ExitCode.BadInput, e is CryptographicException ? "A certificate in this file is damaged." : "The certificates cannot be read.",
-                file, "Name a file with certificates in PEM.", e);
+                ExitCode.BadInput,
+                e is CryptographicException ? "A certificate in this file is damaged." : "The certificates cannot be read.", file, "Name a file with certificates in PEM.", e);
         }
 
         return found.Count > 0 ? found
@@ -57,7 +57,8 @@ public sealed class TrustAnchors
     /// <summary>The files whose change may change what is trusted.</summary>
     public static IEnumerable<string> Used(IReadOnlyList<string> files) => files.Concat(files.Select(ListBeside));
 
-    internal bool Has(X509Certificate2 certificate) => Certificates.Any(a => a.RawDataMemory.Span.SequenceEqual(certificate.RawDataMemory.Span));
+    internal bool Has(X509Certificate2 certificate) =>
+        Certificates.Any(a => a.RawDataMemory.Span.SequenceEqual(certificate.RawDataMemory.Span));
 
     internal bool Revokes(X509Certificate2 certificate) => revoked.Any(r => r.Revokes(certificate));
 

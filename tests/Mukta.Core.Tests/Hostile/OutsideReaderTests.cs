@@ -1,5 +1,6 @@
 using Mukta.Disk;
 using Mukta.Drafting;
+using Mukta.Fetching;
 using Mukta.Host;
 using Mukta.Host.Access;
 using Mukta.Host.Outages;
@@ -56,6 +57,19 @@ public sealed class OutsideReaderTests
                     scratch.At("signed.meta4"), TrustAnchors.Read([scratch.At("root.pem")]), DateTimeOffset.UtcNow);
             })
         { Variants = 200 },
+        [typeof(PublishedManifests)] = new(
+            """{"url":"http://127.0.0.1:1/a.meta4","tag":"\"x\"","modified":null,"askedAt":"2026-01-01T00:00:00+00:00"}"""u8.ToArray(),
+            (scratch, file) =>
+            {
+                var published = new PublishedManifests(scratch.Root, () => new HttpSettings("mukta/test"), TimeProvider.System)
+                {
+                    IsOffline = true,
+                };
+                var kept = published.Of(new Uri("http://127.0.0.1:1/a.meta4"), [], TimeSpan.Zero, null);
+                scratch.Write(Path.GetRelativePath(scratch.Root, kept.Path), Manifest());
+                scratch.Write(Path.Join(Path.GetDirectoryName(Path.GetRelativePath(scratch.Root, kept.Path)), "facts.json"), File.ReadAllBytes(file));
+                return kept.Value;
+            }),
         [typeof(ElfFile)] = new(
             new MadeElf { Needs = ["libwind.so", "libc.so.6"], RunPath = "$ORIGIN/../lib", SoName = "libpier.so" }.Head(),
             (_, file) => Opened(file, ElfFile.Read), typeof(FormatException), typeof(OverflowException)),

@@ -1,0 +1,237 @@
+using System.IO.Compression;
+using System.Net;
+using System.Net.Http.Headers;
+using System.Security.Cryptography;
+using System.Text;
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using Mukta.Disk;
+using Mukta.Manifests;
+using Mukta.Manifests.Signatures;
+using Mukta.Operations;
+
+namespace Mukta.Fetching;
+
+/// <summary>
+/// Manifests on the network. Each is kept in the user's cache with its signature, and asked for again once it is older than the profile
+/// says. What is kept is replaced only by what is a manifest and, where it has to be signed, is signed.
+/// </summary>
+/// <param name="cacheFolder">The user's folder for caches (XDG Base Directory specification).</param>
+/// <param name="settings">How Mukta goes to the network.</param>
+/// <param name="time">For dates.</param>
+[OutsideReader]
+public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> settings, TimeProvider time)
+{
+    /// <summary>How long a manifest is used before it is asked for again, where the profile does not say.</summary>
+    public static readonly TimeSpan UsuallyFresh = TimeSpan.FromHours(1);
+
+    private const string File = "manifest.meta4", Facts = "facts.json";
+    private const int LongestFacts = 64 << 10;
+
+    /// <summary>True to use what is kept, however old it is.</summary>
+    public bool IsOffline { get; init; }
+
+    /// <summary>The longest wait for an answer, and between two bytes of it.</summary>
+    public TimeSpan Patience { get; init; } = TimeSpan.FromSeconds(10);
+
+    /// <summary>The longest that a manifest and its signature may take in all.</summary>
+    public TimeSpan Longest { get; init; } = TimeSpan.FromMinutes(5);
+
+    /// <summary>Told of a manifest that is used though it could not be asked for again.</summary>
+    public Action<string>? Say { get; init; }
+
+    /// <summary>True for the address of something on the network.</summary>
+    public static bool IsUrl(string text) =>
+        Uri.TryCreate(text, UriKind.Absolute, out var url) && (url.Scheme == Uri.UriSchemeHttp || url.Scheme == Uri.UriSchemeHttps);
+
+    /// <summary>A manifest on the network, which is asked for when it is first read.</summary>
+    /// <param name="url">Where it is. Its signature is there with <c>.p7s</c> at the end of the path.</param>
+    /// <param name="trust">Files with the certificates that it has to be signed under; none if it need not be.</param>
+    /// <param name="freshFor">How old what is kept may be.</param>
+    /// <param name="product">The product that it has to be of; null for any.</param>
+    public LazyManifest Of(Uri url, IReadOnlyList<string> trust, TimeSpan freshFor, string? product) => new(PathOf(url), trust)
+    {
+        Product = product,
+        Source = url.AbsoluteUri,
+        Bring = () => BringAsync(url, trust, freshFor).GetAwaiter().GetResult(),
+    };
+
+    /// <summary>What is kept of a manifest; null for nothing. Nobody is asked.</summary>
+    public LazyManifest? Kept(Uri url, IReadOnlyList<string> trust, string? product) => System.IO.File.Exists(PathOf(url))
+        ? new LazyManifest(PathOf(url), trust) { Source = url.AbsoluteUri, Product = product } : null;
+
+    private async Task BringAsync(Uri url, IReadOnlyList<string> trust, TimeSpan freshFor)
+    {
+        var kept = KeptOf(url);
+        var now = time.GetUtcNow();
+        var isSignedHere = trust.Count == 0 || StatePlace.HasFile(cacheFolder, Inside(url, File + ManifestSignature.Extension));
+        if (kept is not null && isSignedHere && (IsOffline || (now - kept.AskedAt is var age && age >= TimeSpan.Zero && age < freshFor)))
+        {
+            if (IsOffline)
+                Say?.Invoke($"Offline: the manifest of {Units.Time(now - kept.AskedAt)} ago is used.");
+            return;
+        }
+
+        if (IsOffline)
+        {
+            throw new MuktaException(
+                ExitCode.NoSource, "The manifest is on the network, which --offline leaves out, and none was kept.", url.AbsoluteUri,
+                "Run the same command once without --offline.");
+        }
+
+        try
+        {
+            await AskAsync(url, trust, isSignedHere ? kept : null, now).ConfigureAwait(false);
+        }
+        catch (Exception e) when (e is HttpRequestException or IOException or OperationCanceledException or InvalidDataException)
+        {
+            var reason = e is OperationCanceledException ? $"no answer within {Units.Time(Patience)}"
+                : (e.InnerException ?? e).Message.TrimEnd('.');
+            if (kept is null || !isSignedHere)
+            {
+                var proxy = settings().ProxyFor(url) is { } through ? $" through the proxy {through}" : "";
+                throw new MuktaException(
+                    ExitCode.NoSource, $"The manifest cannot be downloaded{proxy}: {PathBytes.Shown(reason)}.", url.AbsoluteUri,
+                    "Check the address and the network, or name a manifest on this machine with --manifest.", e);
+            }
+
+            Say?.Invoke(
+                $"The manifest could not be asked for again ({PathBytes.Shown(reason)}); "
+                + $"the one of {Units.Time(now - kept.AskedAt)} ago is used.");
+        }
+    }
+
+    private async Task AskAsync(Uri url, IReadOnlyList<string> trust, KeptFacts? kept, DateTimeOffset now)
+    {
+        using var client = HttpClients.Make(settings(), redirects: 5, handler => handler.ConnectTimeout = Patience);
+        using var overall = new CancellationTokenSource(Longest, time);
+        var answer = await GetAsync(client, url, kept, ManifestSignature.LongestSigned, overall.Token).ConfigureAwait(false);
+        if (answer.Body is not { } manifest)
+        {
+            if (kept is null)
+                throw new HttpRequestException(Words(answer.Status));
+            Put(url, Facts, kept with { AskedAt = now });
+            return;
+        }
+
+        if (trust.Count > 0)
+        {
+            var beside = new UriBuilder(url) { Path = url.AbsolutePath + ManifestSignature.Extension }.Uri;
+            var signature = await GetAsync(client, beside, null, 1 << 20, overall.Token).ConfigureAwait(false);
+            if (signature.Body is not { } signed)
+            {
+                throw new MuktaException(
+                    ExitCode.NotTrusted, $"The manifest is not signed: {Words(signature.Status)} for its signature.", beside.AbsoluteUri,
+                    "Nothing was touched. Ask its publisher for the signature.");
+            }
+
+            ManifestSignature.Check(manifest, signed, TrustAnchors.Read(trust), beside.AbsoluteUri, now);
+            Refuse(manifest, url);
+            StatePlace.WriteFile(cacheFolder, Inside(url, File + ManifestSignature.Extension), signed);
+        }
+        else
+            Refuse(manifest, url);
+
+        StatePlace.WriteFile(cacheFolder, Inside(url, File), manifest);
+        Put(url, Facts, new KeptFacts(url.AbsoluteUri, answer.Tag, answer.Modified, now));
+    }
+
+    /// <summary>What is no manifest takes the place of none.</summary>
+    private static void Refuse(byte[] manifest, Uri url)
+    {
+        using var stream = new MemoryStream(manifest, writable: false);
+        MetalinkReader.Read(stream, url.AbsoluteUri);
+    }
+
+    private async Task<Answer> GetAsync(HttpClient client, Uri url, KeptFacts? kept, long most, CancellationToken overall)
+    {
+        using var silence = CancellationTokenSource.CreateLinkedTokenSource(overall);
+        silence.CancelAfter(Patience);
+        using var request = new HttpRequestMessage(HttpMethod.Get, url)
+        {
+            Version = HttpVersion.Version20,
+            VersionPolicy = HttpVersionPolicy.RequestVersionOrLower,
+        };
+        request.Headers.AcceptEncoding.ParseAdd("gzip");
+        if (kept?.Tag is { } tag && EntityTagHeaderValue.TryParse(tag, out var known))
+            request.Headers.IfNoneMatch.Add(known);
+        else if (kept?.Modified is { } modified)
+            request.Headers.IfModifiedSince = modified;
+        using var response = await client.SendAsync(request, HttpCompletionOption.ResponseHeadersRead, silence.Token).ConfigureAwait(false);
+        if (response.StatusCode != HttpStatusCode.OK)
+        {
+            var isSignature = url.AbsolutePath.EndsWith(ManifestSignature.Extension, StringComparison.Ordinal);
+            return response.StatusCode == HttpStatusCode.NotModified || isSignature
+                ? new Answer(response.StatusCode, null, null, null) : throw new HttpRequestException(Words(response.StatusCode));
+        }
+
+        var stream = await response.Content.ReadAsStreamAsync(silence.Token).ConfigureAwait(false);
+        var sent = await ReadAsync(stream, most, silence).ConfigureAwait(false);
+        return new Answer(
+            response.StatusCode, await DecodedAsync(response, sent, most, silence).ConfigureAwait(false), response.Headers.ETag?.ToString(),
+            response.Content.Headers.LastModified);
+    }
+
+    private async Task<byte[]> DecodedAsync(HttpResponseMessage response, byte[] sent, long most, CancellationTokenSource silence)
+    {
+        switch (response.Content.Headers.ContentEncoding.ToList())
+        {
+            case []:
+                return sent;
+            case ["gzip" or "x-gzip"]:
+                using (var packed = new GZipStream(new MemoryStream(sent, writable: false), CompressionMode.Decompress))
+                    return await ReadAsync(packed, most, silence).ConfigureAwait(false);
+            default:
+                throw new HttpRequestException("it is encoded in a way that was not asked for");
+        }
+    }
+
+    private async Task<byte[]> ReadAsync(Stream stream, long most, CancellationTokenSource silence)
+    {
+        using var whole = new MemoryStream();
+        var buffer = new byte[1 << 16];
+        for (int got; (got = await stream.ReadAsync(buffer, silence.Token).ConfigureAwait(false)) > 0;)
+        {
+            whole.Write(buffer, 0, got);
+            if (whole.Length > most)
+                throw new HttpRequestException($"it is longer than {Units.Bytes(most)}");
+            silence.CancelAfter(Patience);
+        }
+
+        return whole.ToArray();
+    }
+
+    private static string Words(HttpStatusCode status) => $"the server answers {(int)status}";
+
+    private KeptFacts? KeptOf(Uri url)
+    {
+        try
+        {
+            return StatePlace.HasFile(cacheFolder, Inside(url, File)) && StatePlace.HasFile(cacheFolder, Inside(url, Facts))
+                && JsonSerializer.Deserialize(
+                StatePlace.ReadFile(cacheFolder, Inside(url, Facts), LongestFacts), KeptFactsJson.Default.KeptFacts) is { } facts
+                && facts.Url == url.AbsoluteUri ? facts : null;
+        }
+        catch (Exception e) when (e is JsonException or MuktaException)
+        {
+            return null;
+        }
+    }
+
+    private void Put(Uri url, string file, KeptFacts facts) =>
+        StatePlace.WriteFile(cacheFolder, Inside(url, file), JsonSerializer.SerializeToUtf8Bytes(facts, KeptFactsJson.Default.KeptFacts));
+
+    private string PathOf(Uri url) => StatePlace.PathIn(cacheFolder, Inside(url, File));
+
+    private static string Inside(Uri url, string file) =>
+        $"manifests/{Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(url.AbsoluteUri)).AsSpan(0, 16))}/{file}";
+
+    private sealed record Answer(HttpStatusCode Status, byte[]? Body, string? Tag, DateTimeOffset? Modified);
+}
+
+/// <summary>What is known of a manifest that is kept.</summary>
+internal sealed record KeptFacts(string Url, string? Tag, DateTimeOffset? Modified, DateTimeOffset AskedAt);
+
+[JsonSerializable(typeof(KeptFacts))]
+[JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase)]
+internal sealed partial class KeptFactsJson : JsonSerializerContext;

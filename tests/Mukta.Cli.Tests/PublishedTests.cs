@@ -1,0 +1,135 @@
+using System.IO.Compression;
+using Mukta.Tests;
+
+namespace Mukta.Cli.Tests;
+
+/// <summary>Manifests on a web server that nobody here has written.</summary>
+public sealed class PublishedTests : IAsyncLifetime
+{
+    private Home home = null!;
+
+    [Fact]
+    public async Task A_manifest_on_the_network_is_kept_and_asked_for_again_once_it_is_old()
+    {
+        using var nginx = await StartAsync("gzip on; gzip_types *; gzip_min_length 1;", "fresh-for: 30min");
+        (await OfflineAsync()).ShouldSatisfyAllConditions(
+            a => a.Code.ShouldBe(4), a => a.Err.ShouldContain("none was kept"), a => a.Err.ShouldContain(nginx.TlsUrl + "/gannet-post.meta4"));
+        (await VerifyAsync()).Code.ShouldBe(0);
+        (await VerifyAsync("--quick")).Code.ShouldBe(0);
+        (await home.OnAsync("check", "gannet-post")).Out.ShouldNotContain("on the network");
+        MakeOld(TimeSpan.FromMinutes(31));
+        (await VerifyAsync()).Code.ShouldBe(0);
+        (await VerifyAsync()).Code.ShouldBe(0);
+        MakeOld(TimeSpan.FromDays(2));
+        (await OfflineAsync()).ShouldSatisfyAllConditions(
+            a => a.Code.ShouldBe(0, a.Err), a => a.Err.ShouldContain("the manifest of 48 h 0 min ago is used"));
+        var log = nginx.End().Where(l => l.Path.EndsWith(".meta4", StringComparison.Ordinal)).ToList();
+        log.Where(l => l.Method == "GET").Select(l => (l.Status, l.Protocol)).ShouldBe([(200, "HTTP/2.0"), (304, "HTTP/2.0")]);
+        log[0].BodyBytes.ShouldBeLessThan(new FileInfo(home.Scratch.At("release/gannet-post.meta4")).Length, "it comes compressed");
+        (await VerifyAsync()).ShouldSatisfyAllConditions(
+            a => a.Code.ShouldBe(0, "nobody answers now, and what is kept goes on: " + a.Err),
+            a => a.Err.ShouldContain("The manifest could not be asked for again"));
+    }
+
+    [Fact]
+    public async Task What_has_to_be_signed_is_and_what_is_not_replaces_nothing_that_was_kept()
+    {
+        var made = new Certificates(isRsa: false);
+        home.Scratch.Write("profiles/root.pem", made.Root.ExportCertificatePem());
+        home.Scratch.Write("cert.pem", made.Publisher.ExportCertificatePem() + "\n" + made.Middle.ExportCertificatePem());
+        home.Scratch.Write("key.pem", Certificates.KeyOf(made.Publisher));
+        using var nginx = await StartAsync("", "trust: [root.pem]");
+        (await VerifyAsync()).ShouldSatisfyAllConditions(
+            a => a.Code.ShouldBe(5), a => a.Err.ShouldContain("The manifest is not signed: the server answers 404 for its signature"));
+        (await home.MuktaAsync("manifest", "sign", "release/gannet-post.meta4", "--key", "key.pem", "--cert", "cert.pem")).Code.ShouldBe(0);
+        (await VerifyAsync()).Code.ShouldBe(0);
+        File.AppendAllText(home.Scratch.At("release/gannet-post.meta4"), " ");
+        (await VerifyAsync("--manifest", nginx.TlsUrl + "/gannet-post.meta4")).Code.ShouldBe(5);
+        MakeOld(TimeSpan.FromDays(1));
+        (await VerifyAsync()).Code.ShouldBe(5);
+        (await OfflineAsync()).Code.ShouldBe(0);
+        foreach (var kept in Directory.EnumerateFiles(home.Scratch.At(".cache/mukta"), "*.meta4", SearchOption.AllDirectories))
+            File.AppendAllText(kept, " ");
+        (await OfflineAsync()).Code.ShouldBe(5, "what lies in the cache is trusted no more than what comes from the network");
+    }
+
+    [Fact]
+    public async Task What_is_no_manifest_or_another_products_or_never_ends_is_refused_and_what_was_kept_stays()
+    {
+        home.Scratch.Write("release/x", "x");
+        using (var bomb = new GZipStream(File.Create(home.Scratch.At("release/bomb")), CompressionLevel.Fastest))
+        {
+            var zeros = new byte[1 << 20];
+            for (var i = 0; i < 300; i++)
+                bomb.Write(zeros);
+        }
+
+        using var nginx = await StartAsync(
+            "location = /bomb { add_header Content-Encoding gzip; } location = /odd { add_header Content-Encoding br; return 200 'x'; }", "");
+        (await VerifyAsync()).Code.ShouldBe(0);
+        File.Copy(home.Scratch.At("kelp-and-kiln.meta4"), home.Scratch.At("release/kelp.meta4"));
+        home.Scratch.Write("release/page", "<html><body>Sign in to the harbour's network</body></html>");
+        foreach (var (path, code, says) in new[]
+        {
+            ("page", 2, "not a Metalink"), ("kelp.meta4", 5, "This is the manifest of kelp-and-kiln, not of gannet-post."),
+            ("nowhere", 4, "the server answers 404"), ("bomb", 4, "it is longer than 256.0 MiB"), ("odd", 4, "encoded in a way that was not asked for"),
+        })
+        {
+            var refused = await VerifyAsync("--manifest", $"{nginx.TlsUrl}/{path}");
+            refused.Code.ShouldBe(code, path + refused.Err);
+            refused.Err.ShouldContain(says, customMessage: path);
+        }
+
+        File.Copy(home.Scratch.At("release/page"), home.Scratch.At("release/gannet-post.meta4"), overwrite: true);
+        MakeOld(TimeSpan.FromDays(1));
+        (await VerifyAsync()).Code.ShouldBe(2);
+        (await OfflineAsync()).Code.ShouldBe(0);
+    }
+
+    [Theory]
+    [InlineData(true)]
+    [InlineData(false)]
+    public async Task A_server_whose_certificate_is_expired_or_unknown_is_not_asked(bool isExpired)
+    {
+        using var nginx = await StartAsync("", "", isExpired);
+        var answer = isExpired ? await VerifyAsync() : await home.OnAsync("verify", "gannet-post");
+        (answer.Code, answer.Err).ShouldSatisfyAllConditions(
+            a => a.Code.ShouldBe(4), a => a.Err.ShouldContain("The manifest cannot be downloaded"), a => a.Err.ShouldContain("certificate"));
+    }
+
+    public async ValueTask InitializeAsync() => home = await Home.MakeAsync();
+
+    public ValueTask DisposeAsync()
+    {
+        home.Dispose();
+        return ValueTask.CompletedTask;
+    }
+
+    /// <summary>Gannet Post's manifest on the server, and in its profile only the address.</summary>
+    private async Task<Nginx> StartAsync(string server, string more, bool isExpired = false)
+    {
+        home.Scratch.Write("release/x", "x");
+        File.Move(home.Scratch.At("gannet-post.meta4"), home.Scratch.At("release/gannet-post.meta4"));
+        var nginx = await Nginx.StartAsync(home.Scratch, server, isExpired);
+        var profile = home.Scratch.At("profiles/gannet-post.yaml");
+        File.WriteAllText(profile, File.ReadAllText(profile).Replace(
+            "  file: ../gannet-post.meta4", $"  url: {nginx.TlsUrl}/gannet-post.meta4\n  {more}", StringComparison.Ordinal));
+        return nginx;
+    }
+
+    private Task<Answer> VerifyAsync(params string[] more) => home.MuktaWithAsync(
+        [$"SSL_CERT_FILE={home.Scratch.At("mirror.crt")}"], ["verify", "gannet-post", "--profiles", "profiles", .. more]);
+
+    private Task<Answer> OfflineAsync() => VerifyAsync("--offline");
+
+    /// <summary>Makes what is kept as old as this.</summary>
+    private void MakeOld(TimeSpan age)
+    {
+        foreach (var facts in Directory.EnumerateFiles(home.Scratch.At(".cache/mukta/manifests"), "facts.json", SearchOption.AllDirectories))
+        {
+            var json = System.Text.Json.Nodes.JsonNode.Parse(File.ReadAllText(facts))!;
+            json["askedAt"] = DateTimeOffset.UtcNow - age;
+            File.WriteAllText(facts, json.ToJsonString());
+        }
+    }
+}

@@ -5,6 +5,7 @@ using Mukta.Disk;
 using Mukta.Fetching;
 using Mukta.Operations;
 using Mukta.Products;
+using Mukta.State;
 using Serilog;
 using Serilog.Core;
 using Serilog.Events;
@@ -135,6 +136,7 @@ internal sealed class Session : IDisposable
         {
             IsOffline = parsed.CommandResult.Command.Options.OfType<Option<bool>>().Any(o => o.Name == "--offline" && parsed.GetValue(o)),
             Longest = parsed.CommandResult.Command.Name == "check" ? TimeSpan.FromSeconds(3) : TimeSpan.FromMinutes(5),
+            Seen = new SeenReleases(UserFolders.Of(UserEnvironment.Get).State),
             Say = session.Say,
         };
 

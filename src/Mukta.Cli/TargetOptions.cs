@@ -117,7 +117,7 @@ internal sealed class TargetOptions(bool mayBeNew = false)
         {
             var file = ManifestFile(parsed, session, null);
             if (file is not null && parsed.GetValue(trust) is null && File.Exists(file.Path) && !session.IsJson)
-                session.Say("No certificate was named with --trust, so it was not checked who has made the manifest.");
+                session.Say("The manifest's signature was not checked: no certificate was named with --trust.");
             if (file is null && needsManifest)
                 file = InstalledRelease.ManifestIn(named) ?? throw NoManifest(named);
             var here = Host.Machine.Here(UserEnvironment.Get);

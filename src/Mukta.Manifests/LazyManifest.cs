@@ -24,6 +24,9 @@ public sealed class LazyManifest(string path, IReadOnlyList<string>? trust = nul
     /// <summary>The product that it has to be of, where it says which one it is of; null for any.</summary>
     public string? Product { get; init; }
 
+    /// <summary>Refuses what may not be used though it can be read; null for whatever can.</summary>
+    public Action<Manifest>? Accept { get; init; }
+
     /// <summary>Gets the file before it is first looked at; null for one that is there.</summary>
     public Action? Bring { get; init; }
 
@@ -47,13 +50,8 @@ public sealed class LazyManifest(string path, IReadOnlyList<string>? trust = nul
             {
                 Identity = IdentityNow;
                 var read = Read();
-                if (Product is not null && read.Product is { } other && other != Product)
-                {
-                    throw new MuktaException(
-                        ExitCode.NotTrusted, $"This is the manifest of {PathBytes.Shown(other)}, not of {Product}.", path,
-                        "Nothing was touched. Name the manifest of the product that is meant.");
-                }
-
+                RefuseOther(read, Product, path);
+                Accept?.Invoke(read);
                 return manifest = read;
             }
             catch (MuktaException e)
@@ -80,6 +78,18 @@ public sealed class LazyManifest(string path, IReadOnlyList<string>? trust = nul
                 return Of(path);
             var others = TrustAnchors.Used(trust).Prepend(path + ManifestSignature.Extension);
             return string.Join(' ', others.Select(f => Of(f) ?? "-").Prepend(own));
+        }
+    }
+
+    /// <summary>Refuses the manifest of another product.</summary>
+    /// <exception cref="MuktaException">It is another one's.</exception>
+    public static void RefuseOther(Manifest read, string? product, string source)
+    {
+        if (product is not null && read.Product is { } other && other != product)
+        {
+            throw new MuktaException(
+                ExitCode.NotTrusted, $"This is the manifest of {PathBytes.Shown(other)}, not of {product}.", source,
+                "Nothing was touched. Name the manifest of the product that is meant.");
         }
     }
 

@@ -36,14 +36,14 @@ public class ProductTests
         var located = await AtHomeAsync(game, "installs", "--profiles", "profiles");
         located.Code.ShouldBe(0, located.Err);
         located.Out.ShouldContain("1.4.2: 4 of 5 names and sizes, 1.2 MiB, without bin/game");
-        located.Out.ShouldContain("Next: mukta verify pier --profiles profiles");
-        var verified = await AtHomeAsync(game, "verify", "pier", "--profiles", "profiles");
+        located.Out.ShouldContain("Next: mukta verify gannet-post --profiles profiles");
+        var verified = await AtHomeAsync(game, "verify", "gannet-post", "--profiles", "profiles");
         verified.Code.ShouldBe(1);
-        (await AtHomeAsync(game, "stop", "pier", "--profiles", "profiles")).Out.ShouldBe("No process uses it.\n");
-        verified.Out.ShouldContain("Next: mukta repair pier --profiles profiles --from 'URL|DIR'");
-        (await AtHomeAsync(game, "repair", "pier", "--profiles", "profiles", "--from", "release", "--yes")).Code.ShouldBe(0);
+        (await AtHomeAsync(game, "stop", "gannet-post", "--profiles", "profiles")).Out.ShouldBe("No process uses it.\n");
+        verified.Out.ShouldContain("Next: mukta repair gannet-post --profiles profiles --from 'URL|DIR'");
+        (await AtHomeAsync(game, "repair", "gannet-post", "--profiles", "profiles", "--from", "release", "--yes")).Code.ShouldBe(0);
         game.ShouldBeWhole();
-        var document = (await AtHomeAsync(game, "installs", "pier", "--profiles", "profiles", "--json")).Json;
+        var document = (await AtHomeAsync(game, "installs", "gannet-post", "--profiles", "profiles", "--json")).Json;
         document.GetProperty("format").GetString().ShouldBe("mukta.installs/1");
         document.GetProperty("products")[0].GetProperty("installs")[0].GetProperty("filesPresent").GetInt32().ShouldBe(5);
     }
@@ -53,11 +53,11 @@ public class ProductTests
     {
         using var game = await WithProfileAsync("${home}/game*");
         game.Scratch.CopyTree("release", "game-two");
-        var refused = await AtHomeAsync(game, "verify", "pier", "--profiles", "profiles");
+        var refused = await AtHomeAsync(game, "verify", "gannet-post", "--profiles", "profiles");
         refused.Code.ShouldBe(2);
         refused.Err.ShouldContain(game.Scratch.At("game-two"));
         refused.Err.ShouldContain("--install");
-        (await AtHomeAsync(game, "verify", "pier", "--profiles", "profiles", "--install", "game")).Code.ShouldBe(0);
+        (await AtHomeAsync(game, "verify", "gannet-post", "--profiles", "profiles", "--install", "game")).Code.ShouldBe(0);
     }
 
     [Fact]
@@ -65,7 +65,7 @@ public class ProductTests
     {
         using var game = await WithProfileAsync("${home}/nowhere");
         (await AtHomeAsync(game, "installs", "--profiles", "profiles")).Code.ShouldBe(1);
-        var answer = await AtHomeAsync(game, "verify", "pier", "--profiles", "profiles");
+        var answer = await AtHomeAsync(game, "verify", "gannet-post", "--profiles", "profiles");
         answer.Code.ShouldBe(2);
         answer.Err.ShouldContain("${home}/nowhere");
     }
@@ -97,7 +97,7 @@ public class ProductTests
         var game = await GameFolder.MakeAsync();
         game.Scratch.Write("profiles/pier.yaml", $$"""
             format: mukta.profile/1
-            product: pier
+            product: gannet-post
             title: Pier
             kind: game
             installs:

@@ -86,6 +86,56 @@ public sealed class PublishedTests : IAsyncLifetime
         (await OfflineAsync()).Code.ShouldBe(0);
     }
 
+    [Fact]
+    public async Task An_older_or_expired_manifest_from_the_network_is_refused_and_a_file_by_name_is_not()
+    {
+        var made = new Certificates(isRsa: false);
+        home.Scratch.Write("profiles/root.pem", made.Root.ExportCertificatePem());
+        home.Scratch.Write("cert.pem", made.Publisher.ExportCertificatePem() + "\n" + made.Middle.ExportCertificatePem());
+        home.Scratch.Write("key.pem", Certificates.KeyOf(made.Publisher));
+        using var nginx = await StartAsync("", "trust: [root.pem]");
+        await PublishAsync("41", "2039-01-31");
+        (await VerifyAsync()).Code.ShouldBe(0);
+        await PublishAsync("40", "2039-01-31");
+        await RefusedAsync("The server offers an older release than it did on");
+        await PublishAsync(null, "2039-01-31");
+        await RefusedAsync("without a number");
+        (await VerifyAsync("--offline")).Code.ShouldBe(0, "what was kept stays");
+        await PublishAsync("42", "2024-01-31");
+        await RefusedAsync("The manifest expired on 2024-01-31, by this machine's clock");
+        (await VerifyAsync("--manifest", "release/gannet-post.meta4")).Code.ShouldBe(0, "whoever names a file means it");
+        await PublishAsync("42", "2039-01-31");
+        (await VerifyAsync()).Code.ShouldBe(0);
+        Directory.Delete(home.Scratch.At(".cache/mukta"), recursive: true);
+        await PublishAsync("41", "2039-01-31");
+        (await VerifyAsync()).Code.ShouldBe(5, "what was seen is not remembered in the cache only");
+
+        async Task PublishAsync(string? sequence, string expires)
+        {
+            string[] numbered = sequence is null ? [] : ["--sequence", sequence];
+            var again = await home.MuktaAsync([
+                "manifest", "make", "mirror/gannet-post/1.4.2", "--product", "gannet-post", "--release", "1.4.2", "--expires", expires, "--yes",
+                "--out", "release/gannet-post.meta4", .. numbered]);
+            again.Code.ShouldBe(0, again.Err);
+            (await home.MuktaAsync(
+                "manifest", "sign", "release/gannet-post.meta4", "--key", "key.pem", "--cert", "cert.pem", "--yes")).Code.ShouldBe(0);
+            if (Directory.Exists(home.Scratch.At(".cache/mukta/manifests")))
+                MakeOld(TimeSpan.FromDays(1));
+        }
+
+        async Task RefusedAsync(string says)
+        {
+            foreach (var command in new[] { "verify", "repair" })
+            {
+                var refused = await home.MuktaWithAsync(
+                    [$"SSL_CERT_FILE={home.Scratch.At("mirror.crt")}"], [command, "gannet-post", "--profiles", "profiles",
+                    .. command == "repair" ? ["-y"] : Array.Empty<string>()]);
+                refused.Code.ShouldBe(5, refused.Err);
+                refused.Err.ShouldContain(says);
+            }
+        }
+    }
+
     [Theory]
     [InlineData(true)]
     [InlineData(false)]

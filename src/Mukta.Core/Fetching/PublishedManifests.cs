@@ -37,6 +37,9 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
     /// <summary>The longest that a manifest and its signature may take in all.</summary>
     public TimeSpan Longest { get; init; } = TimeSpan.FromMinutes(5);
 
+    /// <summary>Remembers which releases were seen; null to take older ones too.</summary>
+    public ISeenReleases? Seen { get; init; }
+
     /// <summary>Told of a manifest that is used though it could not be asked for again.</summary>
     public Action<string>? Say { get; init; }
 
@@ -53,15 +56,23 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
     {
         Product = product,
         Source = url.AbsoluteUri,
-        Bring = () => BringAsync(url, trust, freshFor).GetAwaiter().GetResult(),
+        Bring = () => BringAsync(new Wanted(url, trust, freshFor, product)).GetAwaiter().GetResult(),
+        Accept = manifest => Refuse(manifest, url, trust),
     };
 
     /// <summary>What is kept of a manifest; null for nothing. Nobody is asked.</summary>
     public LazyManifest? Kept(Uri url, IReadOnlyList<string> trust, string? product) => System.IO.File.Exists(PathOf(url))
-        ? new LazyManifest(PathOf(url), trust) { Source = url.AbsoluteUri, Product = product } : null;
+        ? new LazyManifest(PathOf(url), trust) 
+        {
+            Source = url.AbsoluteUri,
+            Product = product,
+            Accept = manifest => Refuse(manifest, url, trust),
+        }
+        : null;
 
-    private async Task BringAsync(Uri url, IReadOnlyList<string> trust, TimeSpan freshFor)
+    private async Task BringAsync(Wanted wanted)
     {
+        var (url, trust, freshFor, _) = wanted;
         var kept = KeptOf(url);
         var now = time.GetUtcNow();
         var isSignedHere = trust.Count == 0 || StatePlace.HasFile(cacheFolder, Inside(url, File + ManifestSignature.Extension));
@@ -81,7 +92,7 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
 
         try
         {
-            await AskAsync(url, trust, isSignedHere ? kept : null, now).ConfigureAwait(false);
+            await AskAsync(wanted, isSignedHere ? kept : null, now).ConfigureAwait(false);
         }
         catch (Exception e) when (e is HttpRequestException or IOException or OperationCanceledException or InvalidDataException)
         {
@@ -101,8 +112,9 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
         }
     }
 
-    private async Task AskAsync(Uri url, IReadOnlyList<string> trust, KeptFacts? kept, DateTimeOffset now)
+    private async Task AskAsync(Wanted wanted, KeptFacts? kept, DateTimeOffset now)
     {
+        var (url, trust, _, product) = wanted;
         using var client = HttpClients.Make(settings(), redirects: 5, handler => handler.ConnectTimeout = Patience);
         using var overall = new CancellationTokenSource(Longest, time);
         var answer = await GetAsync(client, url, kept, ManifestSignature.LongestSigned, overall.Token).ConfigureAwait(false);
@@ -126,22 +138,54 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
             }
 
             ManifestSignature.Check(manifest, signed, TrustAnchors.Read(trust), beside.AbsoluteUri, now);
-            Refuse(manifest, url);
+            Read();
             StatePlace.WriteFile(cacheFolder, Inside(url, File + ManifestSignature.Extension), signed);
         }
         else
-            Refuse(manifest, url);
+            Read();
 
         StatePlace.WriteFile(cacheFolder, Inside(url, File), manifest);
         Put(url, Facts, new KeptFacts(url.AbsoluteUri, answer.Tag, answer.Modified, now));
+
+        void Read() // What cannot be used takes the place of nothing.
+        {
+            using var stream = new MemoryStream(manifest, writable: false);
+            var read = MetalinkReader.Read(stream, url.AbsoluteUri);
+            LazyManifest.RefuseOther(read, product, url.AbsoluteUri);
+            Refuse(read, url, trust);
+        }
     }
 
-    /// <summary>What is no manifest takes the place of none.</summary>
-    private static void Refuse(byte[] manifest, Uri url)
+    /// <summary>Refuses a manifest that is too old: expired, or older than one that the same certificates have vouched for.</summary>
+    private void Refuse(Manifest manifest, Uri url, IReadOnlyList<string> trust)
     {
-        using var stream = new MemoryStream(manifest, writable: false);
-        MetalinkReader.Read(stream, url.AbsoluteUri);
+        const string OnPurpose = "To use it on purpose, download it and name the file with --manifest.";
+        var now = time.GetUtcNow();
+        if (manifest.Expires is { } expires && expires < now)
+        {
+            throw new MuktaException(
+                ExitCode.NotTrusted, $"The manifest expired on {expires:yyyy-MM-dd}, by this machine's clock ({now:yyyy-MM-dd}).",
+                url.AbsoluteUri, $"Nothing was touched. Check the clock, and ask the publisher for a newer one. {OnPurpose}");
+        }
+
+        if (Seen is null || trust.Count == 0 || manifest.Product is not { } product)
+            return;
+        var by = TrustAnchors.Read(trust).Fingerprint;
+        if (Seen.Newest(product, by) is { } newest && (manifest.Sequence ?? -1) < newest.Sequence)
+        {
+            throw new MuktaException(
+                ExitCode.NotTrusted,
+                $"The server offers an older release than it did on {newest.At:yyyy-MM-dd}: {NameOf(manifest.Release, manifest.Sequence)} "
+                + $"instead of {NameOf(newest.Release, newest.Sequence)}.", url.AbsoluteUri,
+                $"Nothing was touched. Ask the publisher whether that is meant. {OnPurpose}");
+        }
+
+        if (manifest.Sequence is { } sequence)
+            Seen.Remember(product, by, new SeenRelease(sequence, manifest.Release, now));
     }
+
+    private static string NameOf(string? release, long? sequence) =>
+        $"{PathBytes.Shown(release ?? "one without a name")} ({(sequence is { } number ? $"release {number}" : "without a number")})";
 
     private async Task<Answer> GetAsync(HttpClient client, Uri url, KeptFacts? kept, long most, CancellationToken overall)
     {
@@ -225,6 +269,8 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
 
     private static string Inside(Uri url, string file) =>
         $"manifests/{Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(url.AbsoluteUri)).AsSpan(0, 16))}/{file}";
+
+    private sealed record Wanted(Uri Url, IReadOnlyList<string> Trust, TimeSpan FreshFor, string? Product);
 
     private sealed record Answer(HttpStatusCode Status, byte[]? Body, string? Tag, DateTimeOffset? Modified);
 }

@@ -59,6 +59,16 @@ public sealed class StateDatabase : IDisposable
             PRIMARY KEY (install, folder)
         );
         """,
+        """
+        CREATE TABLE seen (
+            product TEXT NOT NULL,
+            trust TEXT NOT NULL,
+            sequence INTEGER NOT NULL,
+            release TEXT,
+            at TEXT NOT NULL,
+            PRIMARY KEY (product, trust)
+        ) WITHOUT ROWID;
+        """,
     ];
 
     private const string FileName = "state.db";

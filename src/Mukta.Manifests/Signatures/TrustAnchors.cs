@@ -18,6 +18,11 @@ public sealed class TrustAnchors
 
     internal X509Certificate2Collection Certificates { get; }
 
+    /// <summary>What tells these certificates from others, in whatever order they are named: a SHA-256 in hexadecimal digits.</summary>
+    public string Fingerprint => Convert.ToHexStringLower(
+        SHA256.HashData(Encoding.ASCII.GetBytes(string.Join(
+        '\n', Certificates.Select(c => c.GetCertHashString(HashAlgorithmName.SHA256)).Distinct().Order(StringComparer.Ordinal)))));
+
     /// <summary>Reads certificates in PEM, and the revocation lists beside them: <c>ca.crl</c> beside <c>ca.pem</c>.</summary>
     /// <param name="files">The files with certificates; at least one.</param>
     /// <exception cref="MuktaException">One holds no certificate, or cannot be read.</exception>

@@ -30,7 +30,7 @@ internal sealed class TargetOptions(bool mayBeNew = false)
     };
     private readonly Option<string?> trust = new("--trust")
     {
-        Description = "The manifest must be signed under a certificate in FILE (PEM).",
+        Description = "Require a signature under a certificate in FILE.",
         HelpName = "FILE",
     };
     private readonly ProductChoice choice = new() { MayBeNew = mayBeNew };

@@ -45,6 +45,10 @@ public sealed record Manifest
 public sealed record ReleaseFacts(
     string? Product, string? Release, long? Sequence, DateTimeOffset? Expires, int Files, int Links, long Bytes, int WeakFiles)
 {
+    /// <summary>What the release calls itself, such as <c>gannet-post 1.4.2 (release 41)</c>.</summary>
+    public string Title =>
+        (Product ?? "unnamed release") + (Release is null ? "" : $" {Release}") + (Sequence is { } number ? $" (release {number})" : "");
+
     /// <summary>The facts of a manifest.</summary>
     public static ReleaseFacts Of(Manifest manifest) => new(
         manifest.Product, manifest.Release, manifest.Sequence, manifest.Expires, manifest.Files.Count, manifest.Links.Count,

@@ -13,7 +13,7 @@ public sealed class AttackTests
     private static readonly IReadOnlyDictionary<string, Attack> All = new[]
     {
         StateAttacks.Rows, ProfileAttacks.Rows, JournalAttacks.Rows, ReaderAttacks.Rows, TerminalAttacks.Rows, InstallAttacks.Rows,
-        MirrorAttacks.Rows, OperationAttacks.Rows, BystanderAttacks.Rows, FirstUseAttacks.Rows,
+        MirrorAttacks.Rows, OperationAttacks.Rows, BystanderAttacks.Rows, FirstUseAttacks.Rows, ManifestAttacks.Rows,
     }.SelectMany(r => r).ToDictionary(a => a.Name);
 
     /// <summary>

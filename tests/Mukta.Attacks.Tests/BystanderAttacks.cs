@@ -38,7 +38,7 @@ internal static class BystanderAttacks
         {
             scene.Home.Flip("games/pier/maps/harbour.pak", 100);
             using var mirror = await Mirror.StartAsync(scene.Home, "release");
-            using var slow = await Mirror.StartProxyAsync(scene.Home, mirror.Url, "rate", "--rate", "20000");
+            using var slow = await Mirror.StartProxyAsync(scene.Home, mirror.Url, "rate", "--rate", "8000");
             var answer = await scene.ShellAsync($$"""
                 "$MUKTA" repair pier --profiles profiles --from {{slow.Url}} --yes > repaired 2>&1 & repair=$!
                 while ! ls games/pier/.mukta/kept/*/journal > /dev/null 2>&1; do :; done

@@ -49,6 +49,39 @@ public class ProductTests
     }
 
     [Fact]
+    public async Task An_install_is_taken_back_only_to_the_release_that_is_named()
+    {
+        using var home = await Home.MakeAsync();
+        home.Scratch.CopyTree("mirror/gannet-post/1.4.2", "mirror/gannet-post/1.5.0");
+        home.Scratch.Fill("mirror/gannet-post/1.5.0/maps/new.pak", 70_000, 9);
+        foreach (var (release, sequence) in new[] { ("1.4.2", "41"), ("1.5.0", "42") })
+        {
+            (await home.MuktaAsync(
+                "manifest", "make", $"mirror/gannet-post/{release}", "--product", "gannet-post", "--release", release, "--sequence", sequence,
+                "--out", $"{release}.meta4", "--base-url", $"{home.MirrorUrl}/gannet-post/{release}")).Code.ShouldBe(0);
+        }
+
+        (await home.OnAsync("repair", "gannet-post", "-y", "--manifest", "1.5.0.meta4")).Code.ShouldBe(0);
+        File.Copy(home.Scratch.At("1.4.2.meta4"), home.Scratch.At("gannet-post.meta4"), overwrite: true);
+        home.Scratch.Flip("games/gannet-post/maps/harbour.pak", 70_000);
+        var before = home.Scratch.Snapshot("games/gannet-post");
+        (await home.OnAsync("check", "gannet-post", "--offline")).Out
+            .ShouldContain("brought it to gannet-post 1.5.0 (release 42), which is newer than its manifest");
+        var verified = await home.OnAsync("verify", "gannet-post", "--json");
+        (verified.Code, verified.Json.GetProperty("newerInstalled").GetProperty("sequence").GetInt64()).ShouldBe((1, 42));
+        (await home.OnAsync("verify", "gannet-post")).Out.ShouldNotContain("Next: mukta repair");
+        var refused = await home.OnAsync("repair", "gannet-post", "-y");
+        refused.Code.ShouldBe(5);
+        refused.Err.ShouldContain("The install is newer than the manifest: gannet-post 1.5.0 (release 42) instead of gannet-post 1.4.2 (release 41).");
+        refused.Err.ShouldContain("mukta repair gannet-post --profiles profiles --release 1.4.2");
+        (await home.OnAsync("repair", "gannet-post", "-y", "--release", "1.4.1")).Code.ShouldBe(2);
+        home.Scratch.Snapshot("games/gannet-post").ShouldBe(before);
+        (await home.OnAsync("repair", "gannet-post", "-y", "--release", "1.4.2")).Code.ShouldBe(0);
+        File.Exists(home.Scratch.At("games/gannet-post/maps/new.pak")).ShouldBeFalse();
+        (await home.OnAsync("verify", "gannet-post")).Code.ShouldBe(0);
+    }
+
+    [Fact]
     public async Task Of_several_installs_none_is_guessed()
     {
         using var game = await WithProfileAsync("${home}/game*");

@@ -65,7 +65,8 @@ public sealed class PublishedTests : IAsyncLifetime
         }
 
         using var nginx = await StartAsync(
-            "location = /bomb { add_header Content-Encoding gzip; } location = /odd { add_header Content-Encoding br; return 200 'x'; }", "");
+            "location = /bomb { add_header Content-Encoding gzip; } location = /odd { add_header Content-Encoding br; return 200 'x'; }"
+            + " location = /away { return 302 http://127.0.0.1:PORT/gannet-post.meta4; } location = /round { return 302 /round; }", "");
         (await VerifyAsync()).Code.ShouldBe(0);
         File.Copy(home.Scratch.At("kelp-and-kiln.meta4"), home.Scratch.At("release/kelp.meta4"));
         home.Scratch.Write("release/page", "<html><body>Sign in to the harbour's network</body></html>");
@@ -73,6 +74,7 @@ public sealed class PublishedTests : IAsyncLifetime
         {
             ("page", 2, "not a Metalink"), ("kelp.meta4", 5, "This is the manifest of kelp-and-kiln, not of gannet-post."),
             ("nowhere", 4, "the server answers 404"), ("bomb", 4, "it is longer than 256.0 MiB"), ("odd", 4, "encoded in a way that was not asked for"),
+            ("away", 4, "the server answers 302"), ("round", 4, "the server answers 302"),
         })
         {
             var refused = await VerifyAsync("--manifest", $"{nginx.TlsUrl}/{path}");

@@ -29,7 +29,9 @@ internal sealed class Certificates
     {
         using var rsa = isRsa ? RSA.Create(2048) : null;
         using var ec = isRsa ? null : ECDsa.Create(ECCurve.NamedCurves.nistP256);
-        var subject = new X500DistinguishedName($"CN={name}");
+        var called = new X500DistinguishedNameBuilder();
+        called.AddCommonName(name);
+        var subject = called.Build();
         var request = rsa is not null ? new CertificateRequest(subject, rsa, HashAlgorithmName.SHA256, RSASignaturePadding.Pkcs1)
             : new CertificateRequest(subject, ec!, HashAlgorithmName.SHA256);
         request.CertificateExtensions.Add(new X509BasicConstraintsExtension(isAuthority, false, 0, critical: true));

@@ -36,12 +36,17 @@ internal static class RepairCommand
             Description = "The installed release's manifest: set aside what only it lists.",
             HelpName = "FILE",
         };
+        var release = new Option<string?>("--release")
+        {
+            Description = "The release that is meant. Goes back to an older one, too.",
+            HelpName = "VERSION",
+        };
         var all = new Option<bool>("--all") { Description = "List every step." };
         var command = new ExampleCommand(
             "repair",
             "Fix whatever verify finds, or install what is absent. Downloads only the bad parts, and keeps what it replaces.", Examples)
         {
-            previous, renew, renewFiles, holdStrays, all,
+            previous, release, renew, renewFiles, holdStrays, all,
         };
         acting.AddTo(command);
         source.AddTo(command);
@@ -72,6 +77,7 @@ internal static class RepairCommand
                 Renewed = new FilesToRenew(parsed.GetValue(renew) ?? [], parsed.GetValue(renewFiles) ?? []),
                 Limits = source.Limits(parsed),
                 Also = source.Also(parsed),
+                Release = parsed.GetValue(release),
                 Previous = parsed.GetValue(previous) is { } older ? new LazyManifest(StandardInput.FileOf(older)) : null,
             };
             return await acting.RunAsync(

@@ -5,6 +5,7 @@ using Mukta.Disk;
 using Mukta.Hashing;
 using Mukta.Operations;
 using Mukta.Remedies;
+using Mukta.Repair;
 using Mukta.State;
 using Mukta.Verification;
 using Mukta.Verification.Quick;
@@ -64,12 +65,14 @@ internal static class VerifyCommand
 
         var running = target.Guard.Using([target.Path], []).Running;
         var pending = new OperationCatalog(target.Machine.Home, TimeProvider.System).Pending(result.Release.Product, [target.Path]);
-        var next = NextStep.After(result, target, straysCount, isRunning: running.Count > 0);
+        var newer = result.IsIntact ? null : InstalledRelease.NewerThan(install, result.Release);
+        var next = newer is not null ? null : NextStep.After(result, target, straysCount, isRunning: running.Count > 0);
         if (session.IsJson)
         {
             Session.Write(
                 VerifyDocument.Of(result, target.Path, straysCount, next) with
                 {
+                    NewerInstalled = newer is null ? null : ReleasePart.Of(newer),
                     Running = running.Count == 0 ? null : [.. running.Select(ProcessPart.Of)],
                     Pending = pending.Count == 0 ? null : [.. pending.Select(PendingPart.Of)],
                 },
@@ -78,7 +81,11 @@ internal static class VerifyCommand
         else if (session.IsQuiet)
             new VerifyText(session.Output, target.Path) { StraysCount = straysCount }.Verdict(result, isQuiet: true);
         else
-            new VerifyText(session.Output, target.Path) { ShowAll = all, StraysCount = straysCount }.Write(result, next, running, pending);
+        {
+            new VerifyText(session.Output, target.Path) { ShowAll = all, StraysCount = straysCount, Newer = newer }
+                .Write(result, next, running, pending);
+        }
+
         return (int)(result.IsIntact && !(straysCount && result.Strays.Any()) ? ExitCode.Done : ExitCode.Problems);
     }
 }

@@ -36,6 +36,8 @@ internal sealed record VerifyDocument
 
     public required IReadOnlyList<FindingPart> Findings { get; init; }
 
+    public ReleasePart? NewerInstalled { get; init; }
+
     public IReadOnlyList<ProcessPart>? Running { get; init; }
 
     public IReadOnlyList<PendingPart>? Pending { get; init; }

@@ -17,6 +17,9 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
 
     public bool StraysCount { get; init; }
 
+    /// <summary>The release that is there, where it is newer than the manifest's.</summary>
+    public ReleaseFacts? Newer { get; init; }
+
     /// <summary>Everything: verdict, findings, sums.</summary>
     public void Write(
         VerifyResult result, string? next, IReadOnlyList<RunningProcess>? running = null, IReadOnlyList<PendingOperation>? pending = null)
@@ -33,6 +36,13 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
                 + $"{Escape($"{first.Name} (process {first.Pid}) {first.Reasons[0]}")}"
                 + $"{(running.Count > 1 ? $", and {Units.Count(running.Count - 1, "other process", "other processes")}" : "")}.\n"
                 + "Files may change while they are read, and a repair would refuse.");
+        }
+
+        if (Newer is not null)
+        {
+            console.MarkupLine(
+                $"\n[yellow]Newer:[/] the last repair brought this install to {Escape(Title(Newer))}, which is newer than the manifest.\n"
+                + "Compare it with the manifest of that release.");
         }
 
         foreach (var (seen, advice) in PendingFindings.Sentences(pending ?? []))
@@ -63,12 +73,7 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
     public static string Title(Manifest manifest) => Title(ReleaseFacts.Of(manifest));
 
     /// <summary>What a release calls itself.</summary>
-    public static string Title(ReleaseFacts manifest)
-    {
-        var name = manifest.Product ?? "unnamed release";
-        var release = manifest.Release is null ? "" : $" {manifest.Release}";
-        return manifest.Sequence is { } sequence ? $"{name}{release} (release {sequence})" : name + release;
-    }
+    public static string Title(ReleaseFacts manifest) => manifest.Title;
 
     private List<Finding> Shown(List<Finding> findings) => ShowAll || findings.Count <= UsualRows + 2 ? findings : findings[..UsualRows];
 

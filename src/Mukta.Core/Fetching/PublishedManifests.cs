@@ -62,7 +62,7 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
 
     /// <summary>What is kept of a manifest; null for nothing. Nobody is asked.</summary>
     public LazyManifest? Kept(Uri url, IReadOnlyList<string> trust, string? product) => System.IO.File.Exists(PathOf(url))
-        ? new LazyManifest(PathOf(url), trust) 
+        ? new LazyManifest(PathOf(url), trust)
         {
             Source = url.AbsoluteUri,
             Product = product,

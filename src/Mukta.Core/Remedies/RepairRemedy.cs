@@ -38,12 +38,18 @@ public sealed class RepairRemedy(InstallTarget target, SourceList sources, Opera
     /// <summary>The manifest of the release that is there now; null to take the one that the last repair left.</summary>
     public LazyManifest? Previous { get; init; }
 
+    /// <summary>
+    /// The release that is meant, as its manifest calls it; null for whichever it is, but none that is older than what is there.
+    /// </summary>
+    public string? Release { get; init; }
+
     /// <summary>What the download keeps to.</summary>
     public FetchLimits Limits { get; init; } = new();
 
     /// <inheritdoc/>
     public override Task<PreparedRepair> PlanAsync(CancellationToken cancel)
     {
+        RefuseOther();
         var before = new Verifier(Tools.Time)
             .Verify(target.Manifest, install, new VerifyOptions { Meter = Tools.Meter, RememberProven = true }, cancel);
         var wish = new RepairWish
@@ -60,6 +66,30 @@ public sealed class RepairRemedy(InstallTarget target, SourceList sources, Opera
             "repair of {Install}: {Findings} findings, {Steps} steps, {Bytes} bytes to fetch", target.Path, before.Findings.Count,
             plan.Plan.Steps.Count, plan.Plan.BytesToFetch);
         return Task.FromResult(plan);
+    }
+
+    /// <summary>Refuses another release than the one that is meant, and an older one than is there, unless that is meant.</summary>
+    private void RefuseOther()
+    {
+        var manifest = target.Manifest;
+        if (Release is not null)
+        {
+            if (manifest.Release == Release)
+                return;
+            throw new MuktaException(
+                ExitCode.BadInput, $"The manifest is of release {PathBytes.Shown(manifest.Release ?? "(unnamed)")}, not of {Release}.",
+                target.ManifestFile!.Source ?? target.ManifestFile.Path, "Name the manifest of that release with --manifest.");
+        }
+
+        if (InstalledRelease.NewerThan(install, ReleaseFacts.Of(manifest)) is { } newer)
+        {
+            throw new MuktaException(
+                ExitCode.NotTrusted,
+                $"The install is newer than the manifest: {PathBytes.Shown(newer.Title)} instead of "
+                + $"{PathBytes.Shown(ReleaseFacts.Of(manifest).Title)}.", PathBytes.Shown(target.Path),
+                $"Nothing was touched. Get the newer release's manifest, or go back on purpose with: mukta repair {target.Arguments}"
+                + (manifest.Release is { } release ? $" --release {release}" : " --release VERSION"));
+        }
     }
 
     /// <inheritdoc/>

@@ -20,18 +20,27 @@ public static class InstalledRelease
     /// <summary>The manifest of the release that was here before this one; null where it is the same, or not known.</summary>
     public static Manifest? Before(Folder install, Manifest manifest)
     {
+        // Without it nothing is taken for a leftover.
+        return TryRead(install) is not { } before || before.Product != manifest.Product
+            || (before.Release, before.Sequence) == (manifest.Release, manifest.Sequence) ? null : before;
+    }
+
+    /// <summary>The release that the last repair left in an install, where it is newer than another one; null where it is not.</summary>
+    public static ReleaseFacts? NewerThan(Folder install, ReleaseFacts other) =>
+        TryRead(install) is { } there && there.Product == other.Product && there.Sequence > other.Sequence ? ReleaseFacts.Of(there) : null;
+
+    private static Manifest? TryRead(Folder install)
+    {
         try
         {
             if (install.Look(File) is not { Kind: NodeKind.File })
                 return null;
             using var stream = install.OpenStream(File, MetalinkNames.LongestFile);
-            var before = MetalinkReader.Read(stream, File);
-            return (before.Product, before.Release, before.Sequence) == (manifest.Product, manifest.Release, manifest.Sequence)
-                || before.Product != manifest.Product ? null : before;
+            return MetalinkReader.Read(stream, File);
         }
         catch (MuktaException)
         {
-            return null; // Without it nothing is taken for a leftover.
+            return null;
         }
     }
 

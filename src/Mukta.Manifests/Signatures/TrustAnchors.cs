@@ -50,7 +50,8 @@ public sealed class TrustAnchors
         {
             throw new MuktaException(
                 ExitCode.BadInput,
-                e is CryptographicException ? "A certificate in this file is damaged." : "The certificates cannot be read.", file, "Name a file with certificates in PEM.", e);
+                e is CryptographicException ? "A certificate in this file is damaged." : "The certificates cannot be read.", file,
+                "Name a file with certificates in PEM.", e);
         }
 
         return found.Count > 0 ? found

@@ -57,7 +57,7 @@ public enum Area
 #pragma warning disable CS1591 // The names say it; docs/check.md describes each.
 public enum FindingKind
 {
-    InstallNotFound, InstallsSeveral, InstallStale, NeedUnknown, FilesMissing, ManifestUnusable, ManifestExpired,
+    InstallNotFound, InstallsSeveral, InstallStale, NeedUnknown, FilesMissing, ManifestUnusable, ManifestExpired, ManifestOlder,
     OperationPending,
     ProcessRunning, ProcessesHidden,
     ServiceAbsent, ServiceMasked, ServiceStartup, ServiceFailed, ServiceDown, ServiceUnwanted, ServiceChanging, ServicesUnknown,

@@ -1,3 +1,4 @@
+using Mukta.Disk;
 using Mukta.Fetching;
 using Mukta.Host.Access;
 using Mukta.Host.Caches;
@@ -11,6 +12,7 @@ using Mukta.Host.Space;
 using Mukta.Manifests;
 using Mukta.Operations;
 using Mukta.Products;
+using Mukta.Repair;
 
 namespace Mukta.Host.Checks;
 
@@ -98,9 +100,23 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
         var facts = new InstallFacts(found, chosen, named is not null, fault)
         {
             Expired = manifest?.Expires is { } expires && expires <= around.Time.GetUtcNow() ? expires : null,
+            Newer = manifest is null || chosen is null ? null : NewerIn(chosen.Path, manifest),
             NeedsWithoutProfile = [.. loaded.Profile.Needs.Where(n => !around.HasProfile(n))],
         };
         return new Subject(loaded, manifest, facts, pending);
+    }
+
+    private static string? NewerIn(string path, Manifest manifest)
+    {
+        try
+        {
+            using var install = Folder.Open(path);
+            return InstalledRelease.NewerThan(install, ReleaseFacts.Of(manifest))?.Title;
+        }
+        catch (MuktaException)
+        {
+            return null; // What keeps it from being read is said elsewhere.
+        }
     }
 
     private async Task<ProductCheck> CheckAsync(Subject subject, CancellationToken cancel)

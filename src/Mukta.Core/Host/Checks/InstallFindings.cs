@@ -13,6 +13,9 @@ public sealed record InstallFacts(IReadOnlyList<FoundInstall> Found, FoundInstal
     /// <summary>When its manifest stopped being valid; null if it is valid.</summary>
     public DateTimeOffset? Expired { get; init; }
 
+    /// <summary>The release that is there, where it is newer than its manifest's; null where it is not.</summary>
+    public string? Newer { get; init; }
+
     /// <summary>Products that it needs and that no profile describes.</summary>
     public IReadOnlyList<string> NeedsWithoutProfile { get; init; } = [];
 }
@@ -66,6 +69,14 @@ public static class InstallFindings
             yield return new CheckFinding(
                 FindingKind.ManifestExpired, Verdict.Warning, profile.Product,
                 $"its manifest expired on {expired.ToLocalTime():yyyy-MM-dd}",
+                Advice: "get the current manifest from the publisher");
+        }
+
+        if (facts.Newer is { } newer)
+        {
+            yield return new CheckFinding(
+                FindingKind.ManifestOlder, Verdict.Warning, chosen.Path,
+                $"the last repair brought it to {PathBytes.Shown(newer)}, which is newer than its manifest",
                 Advice: "get the current manifest from the publisher");
         }
 

@@ -62,6 +62,8 @@ public class EveryFindingTests
         [FindingKind.ManifestExpired] =
         (InstallFindings.Of(Pier, new InstallFacts([Whole], Whole, false, null) { Expired = DateTimeOffset.UnixEpoch }),
         Installs([Whole], Whole)),
+        [FindingKind.ManifestOlder] =
+        (InstallFindings.Of(Pier, new InstallFacts([Whole], Whole, false, null) { Newer = "pier 2" }), Installs([Whole], Whole)),
         [FindingKind.NeedUnknown] =
         (InstallFindings.Of(Pier, new InstallFacts([Whole], Whole, false, null) { NeedsWithoutProfile = ["gulls"] }),
         Installs([Whole], Whole)),

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using Mukta.Cli.Help;
+using Mukta.Disk;
 using Mukta.Fetching;
 using Mukta.Host;
 using Mukta.Host.Processes;
@@ -33,13 +34,26 @@ internal sealed class TargetOptions(bool mayBeNew = false)
         Description = "Require a signature under a certificate in FILE.",
         HelpName = "FILE",
     };
+    private readonly Option<string?> release = new("--release")
+    {
+        Description = mayBeNew ? "Go to this release, also back to an older one." : "Compare with this release.",
+        HelpName = "VERSION",
+    };
     private readonly ProductChoice choice = new() { MayBeNew = mayBeNew };
+
+    /// <summary>False for a command that does not compare the install with its manifest.</summary>
+    public bool IsCompared { get; init; } = true;
 
     public void AddTo(Command command)
     {
         command.Arguments.Add(what);
         command.Options.Add(manifest);
-        command.Options.Add(trust);
+        if (IsCompared)
+        {
+            command.Options.Add(trust);
+            command.Options.Add(release);
+        }
+
         choice.AddTo(command);
     }
 
@@ -81,7 +95,7 @@ internal sealed class TargetOptions(bool mayBeNew = false)
     {
         if (parsed.GetValue(manifest) is not { } file)
         {
-            return parsed.GetValue(trust) is null ? null
+            return !IsGiven(parsed, trust) ? null
                 : throw new MuktaException(
                 ExitCode.BadInput, "--trust is for a manifest that is named.", Shell.Typed(parsed),
                 "Name the manifest with --manifest, or put the certificates into the profile (manifest, trust).");
@@ -89,11 +103,14 @@ internal sealed class TargetOptions(bool mayBeNew = false)
 
         var path = StandardInput.FileOf(file);
         List<string> anchors = [.. product?.Loaded.Trust ?? []];
-        if (parsed.GetValue(trust) is { } byHand)
-            anchors.Add(byHand);
+        if (IsGiven(parsed, trust))
+            anchors.Add(parsed.GetValue(trust)!);
         return !PublishedManifests.IsUrl(path) ? new LazyManifest(path, anchors) { Product = product?.Profile.Product }
             : Session.Published(parsed, session).Of(new Uri(path), anchors, TimeSpan.Zero, product?.Profile.Product);
     }
+
+    /// <summary>The release that is named; null for none.</summary>
+    public string? Release(ParseResult parsed) => IsGiven(parsed, release) ? parsed.GetValue(release) : null;
 
     /// <summary>The machine that is meant.</summary>
     public Machine Machine(ParseResult parsed) => choice.Machine(parsed);
@@ -111,28 +128,31 @@ internal sealed class TargetOptions(bool mayBeNew = false)
     public async Task<InstallTarget> FindAsync(ParseResult parsed, Session session, bool needsManifest, CancellationToken cancel)
     {
         var named = parsed.GetValue(what) ?? ".";
-        var withManifest = string.Concat(new[] { manifest, trust }.Where(o => parsed.GetValue(o) is not null)
-            .Select(o => $" {o.Name} {Shell.Quoted(parsed.GetValue(o)!)}"));
+        string Words(params Option<string?>[] options) => string.Concat(
+            options.Where(o => IsGiven(parsed, o)).Select(o => $" {o.Name} {Shell.Quoted(parsed.GetValue(o)!)}"));
+        var (toStop, again) = (Words(manifest), Words(manifest, trust, release));
         if (IsFolder(parsed, named))
         {
             var file = ManifestFile(parsed, session, null);
-            if (file is not null && parsed.GetValue(trust) is null && File.Exists(file.Path) && !session.IsJson)
+            if (file is not null && !IsGiven(parsed, trust) && File.Exists(file.Path) && !session.IsJson)
                 session.Say("The manifest's signature was not checked: no certificate was named with --trust.");
             if (file is null && needsManifest)
                 file = InstalledRelease.ManifestIn(named) ?? throw NoManifest(named);
+            RefuseOther(file, Release(parsed));
             var here = Host.Machine.Here(UserEnvironment.Get);
-            return Target(here, named, [], Shell.Quoted(named) + withManifest) with { ManifestFile = file };
+            return Target(here, named, [], Shell.Quoted(named), toStop, again) with { ManifestFile = file };
         }
 
         var product = choice.Product(parsed, named);
         var ofProduct = ManifestFile(parsed, session, product);
         if (needsManifest)
-            ofProduct ??= product.Loaded.ManifestFile;
+            ofProduct ??= product.Loaded.ManifestOf(Release(parsed));
+        RefuseOther(ofProduct, Release(parsed));
         var path = mayBeNew && choice.Named(parsed) is null && HasNone(product) && FolderInItsPlace(product) is { } folder ? folder
             : await choice.InstallAsync(parsed, product, session, cancel, ofProduct).ConfigureAwait(false);
         var others = new InstallFinder(product.Machine.Folders).Find(product.Profile, (LazyManifest?)null, []).Select(f => f.Path)
             .Where(p => p != Path.GetFullPath(path)).ToList();
-        return Target(product.Machine, path, product.Profile.Processes, product.Arguments + withManifest) with
+        return Target(product.Machine, path, product.Profile.Processes, product.Arguments, toStop, again) with
         {
             ManifestFile = ofProduct,
             OtherInstalls = others,
@@ -141,8 +161,25 @@ internal sealed class TargetOptions(bool mayBeNew = false)
         };
     }
 
-    private static InstallTarget Target(Machine machine, string path, IReadOnlyList<string> processes, string arguments) =>
-        new(machine, path, new RunningGuard(machine, processes, $"Stop it with: mukta stop {arguments}")) { Arguments = arguments };
+    private static InstallTarget Target(
+        Machine machine, string path, IReadOnlyList<string> processes, string named, string toStop, string again) =>
+        new(machine, path, new RunningGuard(machine, processes, $"Stop it with: mukta stop {named}{toStop}")) { Arguments = named + again };
+
+    /// <summary>An option that a command does not have is not given.</summary>
+    private bool IsGiven(ParseResult parsed, Option<string?> option) =>
+        (IsCompared || option == manifest) && parsed.GetValue(option) is not null;
+
+    /// <summary>Refuses a manifest of another release than the one that is named.</summary>
+    private static void RefuseOther(LazyManifest? file, string? release)
+    {
+        if (file is not null && release is not null && file.Value.Release != release)
+        {
+            throw new MuktaException(
+                ExitCode.BadInput,
+                $"The manifest is of release {PathBytes.Shown(file.Value.Release ?? "(unnamed)")}, not of {PathBytes.Shown(release)}.",
+                file.Source ?? file.Path, "Name the manifest of that release with --manifest.");
+        }
+    }
 
     private static MuktaException NoManifest(string folder) => new(
         ExitCode.BadInput, "There is no manifest to compare this folder with.", folder,

@@ -16,7 +16,7 @@ public sealed class LazyManifest(string path, IReadOnlyList<string>? trust = nul
     private bool isBrought;
 
     /// <summary>The file.</summary>
-    public string Path => path;
+    public string Path { get; private set; } = path;
 
     /// <summary>What to call it in messages, where it is not the file's name that tells: the address it came from.</summary>
     public string? Source { get; init; }
@@ -27,8 +27,8 @@ public sealed class LazyManifest(string path, IReadOnlyList<string>? trust = nul
     /// <summary>Refuses what may not be used though it can be read; null for whatever can.</summary>
     public Action<Manifest>? Accept { get; init; }
 
-    /// <summary>Gets the file before it is first looked at; null for one that is there.</summary>
-    public Action? Bring { get; init; }
+    /// <summary>Gets the file before it is first looked at, and answers where it is; null for one that is there.</summary>
+    public Func<string>? Bring { get; init; }
 
     /// <summary>Who has signed it; null before it was read, and for one that need not be signed.</summary>
     public Signer? Signer { get; private set; }
@@ -50,14 +50,14 @@ public sealed class LazyManifest(string path, IReadOnlyList<string>? trust = nul
             {
                 Identity = IdentityNow;
                 var read = Read();
-                RefuseOther(read, Product, path);
+                RefuseOther(read, Product, Path);
                 Accept?.Invoke(read);
                 return manifest = read;
             }
             catch (MuktaException e)
             {
                 fault = Source is null ? e
-                    : new MuktaException(e.Code, e.What, e.Where.Replace(path, Source, StringComparison.Ordinal), e.Next, e);
+                    : new MuktaException(e.Code, e.What, e.Where.Replace(Path, Source, StringComparison.Ordinal), e.Next, e);
                 throw fault;
             }
         }
@@ -71,12 +71,12 @@ public sealed class LazyManifest(string path, IReadOnlyList<string>? trust = nul
     {
         get
         {
-            if (!isBrought)
-                Bring?.Invoke();
+            if (!isBrought && Bring is not null)
+                Path = Bring();
             isBrought = true;
-            if (Of(path) is not { } own || trust is not { Count: > 0 })
-                return Of(path);
-            var others = TrustAnchors.Used(trust).Prepend(path + ManifestSignature.Extension);
+            if (Of(Path) is not { } own || trust is not { Count: > 0 })
+                return Of(Path);
+            var others = TrustAnchors.Used(trust).Prepend(Path + ManifestSignature.Extension);
             return string.Join(' ', others.Select(f => Of(f) ?? "-").Prepend(own));
         }
     }
@@ -96,8 +96,8 @@ public sealed class LazyManifest(string path, IReadOnlyList<string>? trust = nul
     private Manifest Read()
     {
         if (trust is not { Count: > 0 })
-            return MetalinkReader.ReadFile(path);
-        (var read, Signer) = ManifestSignature.ReadSigned(path, TrustAnchors.Read(trust), TimeProvider.System.GetUtcNow());
+            return MetalinkReader.ReadFile(Path);
+        (var read, Signer) = ManifestSignature.ReadSigned(Path, TrustAnchors.Read(trust), TimeProvider.System.GetUtcNow());
         return read;
     }
 

@@ -13,6 +13,8 @@ public sealed class DemoTests : IDisposable
         answer.Code.ShouldBe(0, answer.Err);
         answer.Out.ShouldContain("$ mukta repair games/gannet-post --manifest gannet-post.meta4 --yes");
         answer.Out.ShouldContain("(1 corrupt piece rejected)");
+        answer.Out.ShouldContain("gannet-post.meta4.p7s: signed by Saltlight Commons");
+        (answer.Out + answer.Err).ShouldContain("The manifest is not what was signed: it was changed");
         answer.Out.TrimEnd().Split('\n')[^1].ShouldContain("The mirror has answered");
         Directory.GetDirectories(scratch.Root).ShouldBeEmpty();
     }

@@ -138,6 +138,81 @@ public sealed class PublishedTests : IAsyncLifetime
         }
     }
 
+    [Fact]
+    public async Task An_index_says_which_release_is_current_and_any_of_them_can_be_named()
+    {
+        var made = new Certificates(isRsa: false);
+        home.Scratch.Write("profiles/root.pem", made.Root.ExportCertificatePem());
+        home.Scratch.Write("cert.pem", made.Publisher.ExportCertificatePem() + "\n" + made.Middle.ExportCertificatePem());
+        home.Scratch.Write("key.pem", Certificates.KeyOf(made.Publisher));
+        using var nginx = await StartAsync("", "trust: [root.pem]");
+        var profile = home.Scratch.At("profiles/gannet-post.yaml");
+        File.WriteAllText(profile, File.ReadAllText(profile).Replace($"url: {nginx.TlsUrl}/gannet-post.meta4", $"index: {nginx.TlsUrl}/gannet-post.json", StringComparison.Ordinal));
+        home.Scratch.CopyTree("mirror/gannet-post/1.4.2", "mirror/gannet-post/1.5.0");
+        home.Scratch.Fill("mirror/gannet-post/1.5.0/maps/new.pak", 70_000, 9);
+        await PublishAsync("1.4.2", 41);
+        await PublishAsync("1.5.0", 42);
+        await IndexAsync("""{"release":"1.4.2","sequence":41,"manifest":"1.4.2.meta4"},{"release":"1.5.0","sequence":42,"channel":"beta","manifest":"1.5.0.meta4"}""");
+
+        var listed = await OnAsync("manifest", "releases", "gannet-post");
+        listed.Code.ShouldBe(0, listed.Err);
+        listed.Out.ShouldStartWith("Gannet Post: 1.4.2 is current, 2 releases listed\n  signed by Gannet Post\n  1.5.0  release 42     beta\n  1.4.2  release 41     stable     current\n");
+        (await OnAsync("manifest", "releases", "gannet-post", "--json")).Json.GetProperty("releases")[1].GetProperty("isCurrent").GetBoolean().ShouldBeTrue();
+        (await VerifyAsync()).Out.ShouldStartWith("Intact: gannet-post 1.4.2 (release 41)");
+        (await VerifyAsync("--release", "1.5.0")).Out.ShouldContain("Next: mukta repair gannet-post --profiles profiles --release 1.5.0");
+        (await VerifyAsync("--release", "1.6.0")).ShouldSatisfyAllConditions(
+            a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("The index lists no release 1.6.0."));
+
+        await IndexAsync("""{"release":"1.4.2","sequence":41,"manifest":"1.4.2.meta4"},{"release":"1.5.0","sequence":42,"manifest":"1.5.0.meta4"}""");
+        MakeOld(TimeSpan.FromDays(1));
+        (await OnAsync("repair", "gannet-post", "-y")).Code.ShouldBe(0, "an update is a repair");
+        File.Exists(home.Scratch.At("games/gannet-post/maps/new.pak")).ShouldBeTrue();
+        (await OnAsync("repair", "gannet-post", "-y", "--release", "1.4.2")).Code.ShouldBe(0, "and so is the way back");
+        File.Exists(home.Scratch.At("games/gannet-post/maps/new.pak")).ShouldBeFalse();
+        (await VerifyAsync("--offline")).Code.ShouldBe(1, "the newest release is another");
+        (await OnAsync("check", "gannet-post", "--offline")).Out.ShouldNotContain("cannot be compared");
+
+        foreach (var (index, code, says) in new[]
+        {
+            ("""{"release":"1.5.0","sequence":43,"manifest":"1.4.2.meta4"}""", 5, "The index says that this is 1.5.0 (release 43), and it is 1.4.2 (release 41)."),
+            ("""{"release":"1.4.2","sequence":41,"manifest":"1.4.2.meta4"}""", 5, "The server offers an older release"),
+            ("""{"release":"1.5.0","sequence":42,"manifest":"http://127.0.0.1:1/1.5.0.meta4"}""", 5, "manifests are not taken from"),
+            ("""{"release":"1.5.0","sequence":42,"manifest":"file:///etc/passwd"}""", 5, "manifests are not taken from"),
+            ("""{"release":"1.5.0","sequence":-1,"manifest":"1.5.0.meta4"}""", 2, "below 0"),
+            ("", 2, "it lists none"),
+        })
+        {
+            await IndexAsync(index);
+            MakeOld(TimeSpan.FromDays(1));
+            var refused = await VerifyAsync();
+            refused.Code.ShouldBe(code, index + refused.Err);
+            refused.Err.ShouldContain(says);
+        }
+
+        await IndexAsync("""{"release":"1.5.0","sequence":42,"manifest":"1.5.0.meta4"}""", "2024-01-31T00:00:00Z");
+        MakeOld(TimeSpan.FromDays(1));
+        (await VerifyAsync()).Err.ShouldContain("The index of releases expired on 2024-01-31");
+
+        async Task PublishAsync(string release, int sequence)
+        {
+            (await home.MuktaAsync(
+                "manifest", "make", $"mirror/gannet-post/{release}", "--product", "gannet-post", "--release", release, "--sequence", $"{sequence}",
+                "--out", $"release/{release}.meta4", "--base-url", $"{home.MirrorUrl}/gannet-post/{release}")).Code.ShouldBe(0);
+            await SignAsync($"release/{release}.meta4");
+        }
+
+        async Task IndexAsync(string releases, string expires = "2039-01-31T00:00:00Z")
+        {
+            home.Scratch.Write(
+                "release/gannet-post.json",
+                $$"""{"format":"mukta.releases/1","product":"gannet-post","expires":"{{expires}}","releases":[{{releases}}]}""");
+            await SignAsync("release/gannet-post.json");
+        }
+
+        async Task SignAsync(string file) =>
+            (await home.MuktaAsync("manifest", "sign", file, "--key", "key.pem", "--cert", "cert.pem", "--yes")).Code.ShouldBe(0);
+    }
+
     [Theory]
     [InlineData(true)]
     [InlineData(false)]
@@ -169,8 +244,11 @@ public sealed class PublishedTests : IAsyncLifetime
         return nginx;
     }
 
-    private Task<Answer> VerifyAsync(params string[] more) => home.MuktaWithAsync(
-        [$"SSL_CERT_FILE={home.Scratch.At("mirror.crt")}"], ["verify", "gannet-post", "--profiles", "profiles", .. more]);
+    private Task<Answer> VerifyAsync(params string[] more) => OnAsync(["verify", "gannet-post", .. more]);
+
+    /// <summary>Runs a command that trusts the server's certificate.</summary>
+    private Task<Answer> OnAsync(params string[] words) =>
+        home.MuktaWithAsync([$"SSL_CERT_FILE={home.Scratch.At("mirror.crt")}"], [.. words, "--profiles", "profiles"]);
 
     private Task<Answer> OfflineAsync() => VerifyAsync("--offline");
 

@@ -5,11 +5,12 @@ namespace Mukta.Cli.Commands;
 /// <summary><c>mukta manifest</c></summary>
 internal static class ManifestCommand
 {
-    public static Command Build() => new("manifest", "Make, sign, show or compare manifests.")
+    public static Command Build() => new("manifest", "Make, sign, show or compare manifests; show a product's releases.")
     {
         ManifestMakeCommand.Build(),
         ManifestSignCommand.Build(),
         ManifestShowCommand.Build(),
         ManifestCompareCommand.Build(),
+        ManifestReleasesCommand.Build(),
     };
 }

@@ -36,17 +36,12 @@ internal static class RepairCommand
             Description = "The installed release's manifest: set aside what only it lists.",
             HelpName = "FILE",
         };
-        var release = new Option<string?>("--release")
-        {
-            Description = "The release that is meant. Goes back to an older one, too.",
-            HelpName = "VERSION",
-        };
         var all = new Option<bool>("--all") { Description = "List every step." };
         var command = new ExampleCommand(
             "repair",
             "Fix whatever verify finds, or install what is absent. Downloads only the bad parts, and keeps what it replaces.", Examples)
         {
-            previous, release, renew, renewFiles, holdStrays, all,
+            previous, renew, renewFiles, holdStrays, all,
         };
         acting.AddTo(command);
         source.AddTo(command);
@@ -64,9 +59,11 @@ internal static class RepairCommand
                     NamedInstall = target.NamedInstall(parsed),
                     NewPlace = target.NewPlace(parsed),
                 };
-                using var first = new ReinstallRemedy(absent.Target([], target.ManifestFile(parsed, session, absent)), request, tools);
+                var first = target.ManifestFile(parsed, session, absent)
+                    ?? (target.Release(parsed) is { } release ? absent.Loaded.ManifestOf(release) : null);
+                using var install = new ReinstallRemedy(absent.Target([], first), request, tools);
                 return await acting.RunAsync(
-                    session, parsed, first, new ReinstallView(session, absent, null), cancel).ConfigureAwait(false);
+                    session, parsed, install, new ReinstallView(session, absent, null), cancel).ConfigureAwait(false);
             }
 
             var found = await target.FindAsync(parsed, session, needsManifest: true, cancel).ConfigureAwait(false);
@@ -77,7 +74,7 @@ internal static class RepairCommand
                 Renewed = new FilesToRenew(parsed.GetValue(renew) ?? [], parsed.GetValue(renewFiles) ?? []),
                 Limits = source.Limits(parsed),
                 Also = source.Also(parsed),
-                Release = parsed.GetValue(release),
+                Release = target.Release(parsed),
                 Previous = parsed.GetValue(previous) is { } older ? new LazyManifest(StandardInput.FileOf(older)) : null,
             };
             return await acting.RunAsync(

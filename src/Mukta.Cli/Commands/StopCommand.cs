@@ -18,7 +18,7 @@ internal static class StopCommand
 
     public static Command Build()
     {
-        var target = new TargetOptions();
+        var target = new TargetOptions { IsCompared = false };
         var seconds = CommonOptions.Seconds("--seconds", "How long to wait after asking", least: 0);
         var force = new Option<bool>("--force") { Description = "Kill what still runs after that. Unsaved work is lost." };
         var (dryRun, yes) = (CommonOptions.DryRun(), CommonOptions.Yes());

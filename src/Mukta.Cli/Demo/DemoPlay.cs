@@ -1,4 +1,5 @@
 using System.Diagnostics;
+using Mukta.Manifests.Signatures;
 using Spectre.Console;
 
 namespace Mukta.Cli.Demo;
@@ -62,6 +63,7 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks,
         {
             await ReinstallAsync(cancel).ConfigureAwait(false);
             await WishesAsync(cancel).ConfigureAwait(false);
+            await TrustAsync(url, cancel).ConfigureAwait(false);
         }
 
         await EndAsync(mirror, url, cancel).ConfigureAwait(false);
@@ -140,6 +142,23 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks,
 
         await SceneAsync("And Kelp & Kiln may go after all. What the player has made in it stays.", cancel).ConfigureAwait(false);
         await MuktaAsync(null, ["remove", "kelp-and-kiln", .. Agreed], cancel).ConfigureAwait(false);
+    }
+
+    /// <summary>Whoever controls the mirror gains nothing by it.</summary>
+    private async Task TrustAsync(string url, CancellationToken cancel)
+    {
+        const string Certificate = "press/cert.pem";
+        string[] check = ["verify", Install, "--manifest", $"{url}/{Manifest}", "--trust", Certificate];
+        await SceneAsync("The vendor signs the list of its files, and puts it on its server.", cancel).ConfigureAwait(false);
+        await StandInsAsync(["press", stage.Folder], cancel).ConfigureAwait(false);
+        await MuktaAsync(0, ["manifest", "sign", Manifest, "--key", "press/key.pem", "--cert", Certificate], cancel).ConfigureAwait(false);
+        foreach (var file in new[] { Manifest, Manifest + ManifestSignature.Extension })
+            File.Copy(Path.Join(stage.Folder, file), Path.Join(stage.Folder, "mirror", file), overwrite: true);
+        await MuktaAsync(0, check, cancel).ConfigureAwait(false);
+
+        await SceneAsync("Somebody on the way changes one byte of it. It is refused, and nothing is touched.", cancel).ConfigureAwait(false);
+        await File.AppendAllTextAsync(Path.Join(stage.Folder, "mirror", Manifest), " ", cancel).ConfigureAwait(false);
+        await MuktaAsync(5, check, cancel).ConfigureAwait(false);
     }
 
     private async Task EndAsync(Process mirror, string url, CancellationToken cancel)

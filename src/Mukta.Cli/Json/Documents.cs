@@ -13,6 +13,7 @@ namespace Mukta.Cli.Json;
 [JsonSerializable(typeof(ManifestMakeDocument))]
 [JsonSerializable(typeof(ManifestShowDocument))]
 [JsonSerializable(typeof(ManifestSignDocument))]
+[JsonSerializable(typeof(ReleasesDocument))]
 [JsonSerializable(typeof(InstallsDocument))]
 [JsonSerializable(typeof(ProfilesDocument))]
 [JsonSerializable(typeof(DraftDocument))]

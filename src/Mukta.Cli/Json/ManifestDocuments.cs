@@ -1,4 +1,5 @@
 using Mukta.Disk;
+using Mukta.Fetching;
 using Mukta.Manifests;
 using Mukta.Manifests.Signatures;
 
@@ -93,4 +94,22 @@ internal sealed record ManifestSignDocument(string Format, string Manifest, stri
 internal sealed record SignerPart(string Name, DateTimeOffset? SignedAt)
 {
     public static SignerPart Of(Signer signer) => new(PathBytes.Shown(signer.Name), signer.At);
+}
+
+/// <summary><c>mukta.manifest.releases/1</c></summary>
+internal sealed record ReleasesDocument(
+    string Format, string Product, string Index, string Channel, DateTimeOffset? Expires, SignerPart? Signer,
+    IReadOnlyList<IndexedPart> Releases)
+{
+    public static ReleasesDocument Of(ReleaseIndex index, Signer? signer, IndexPlace place) => new(
+        "mukta.manifest.releases/1", index.Product, place.Url.AbsoluteUri, place.Channel, index.Expires,
+        signer is null ? null : SignerPart.Of(signer),
+        [.. index.Releases.Select(r => IndexedPart.Of(r, r == index.Newest(place.Channel)))]);
+}
+
+/// <summary>A release that an index lists.</summary>
+internal sealed record IndexedPart(string Release, long Sequence, string Channel, string Manifest, bool IsCurrent)
+{
+    public static IndexedPart Of(IndexedRelease release, bool isCurrent) => new(
+        PathBytes.Shown(release.Release), release.Sequence, PathBytes.Shown(release.Channel), PathBytes.Shown(release.Manifest), isCurrent);
 }

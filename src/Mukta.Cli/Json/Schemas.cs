@@ -15,6 +15,7 @@ internal static class Schemas
         ("mukta.error/1", Of.ErrorDocument), ("mukta.installs/1", Of.InstallsDocument), ("mukta.installs.add/1", Of.InstallsAddDocument),
         ("mukta.installs.forget/1", Of.ForgetDocument), ("mukta.installs.sweep/1", Of.StaleDocument),
         ("mukta.manifest.compare/1", Of.CompareDocument), ("mukta.manifest.make/1", Of.ManifestMakeDocument),
+        ("mukta.manifest.releases/1", Of.ReleasesDocument),
         ("mukta.manifest.show/1", Of.ManifestShowDocument), ("mukta.manifest.sign/1", Of.ManifestSignDocument),
         ("mukta.move/1", Of.MoveDocument),
         ("mukta.operations/1", Of.OperationsDocument), ("mukta.operations.purge/1", Of.OperationsDocument),

@@ -27,6 +27,7 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
 
     private const string File = "manifest.meta4", Facts = "facts.json";
     private const int LongestFacts = 64 << 10;
+    private const string OnPurpose = "To use it on purpose, download it and name the file with --manifest.";
 
     /// <summary>True to use what is kept, however old it is.</summary>
     public bool IsOffline { get; init; }
@@ -56,19 +57,162 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
     {
         Product = product,
         Source = url.AbsoluteUri,
-        Bring = () => BringAsync(new Wanted(url, trust, freshFor, product)).GetAwaiter().GetResult(),
+        Bring = () => Bring(new Wanted(url, trust, freshFor, bytes => Refuse(Parsed(bytes, url, product), url, trust))),
         Accept = manifest => Refuse(manifest, url, trust),
     };
 
-    /// <summary>What is kept of a manifest; null for nothing. Nobody is asked.</summary>
-    public LazyManifest? Kept(Uri url, IReadOnlyList<string> trust, string? product) => System.IO.File.Exists(PathOf(url))
-        ? new LazyManifest(PathOf(url), trust)
+    /// <summary>The manifest of a release that an index on the network lists. Both are asked for when it is first read.</summary>
+    /// <param name="place">Where the index is, and which channel counts.</param>
+    /// <param name="release">The release that is meant; null for the channel's newest.</param>
+    /// <param name="trust">Files with the certificates that both have to be signed under; none if they need not be.</param>
+    /// <param name="product">The product.</param>
+    public LazyManifest OfIndex(IndexPlace place, string? release, IReadOnlyList<string> trust, string product)
+    {
+        IndexedRelease? entry = null;
+        return new LazyManifest(PathOf(place.Url), trust)
         {
-            Source = url.AbsoluteUri,
             Product = product,
-            Accept = manifest => Refuse(manifest, url, trust),
+            Source = place.Url.AbsoluteUri,
+            Bring = () =>
+            {
+                entry = Chosen(Index(place, trust, product).Index, place, release);
+                var url = UrlOf(entry, place.Url);
+                return Bring(new Wanted(url, trust, place.FreshFor, bytes => Accept(Parsed(bytes, url, product))));
+            },
+            Accept = Accept,
+        };
+
+        void Accept(Manifest manifest)
+        {
+            if (entry is not null)
+                RefuseOther(manifest, entry, place.Url);
+            if (release is null) // Who names a release may mean an old one.
+                Refuse(manifest, place.Url, trust);
         }
-        : null;
+    }
+
+    /// <summary>A product's index of releases, and who has signed it.</summary>
+    /// <exception cref="MuktaException">It cannot be had, is not trusted, or is none.</exception>
+    public (ReleaseIndex Index, Signer? Signer) Index(IndexPlace place, IReadOnlyList<string> trust, string product)
+    {
+        var path = Bring(new Wanted(place.Url, trust, place.FreshFor, bytes => ReadIndex(bytes, place.Url, product)));
+        return KeptIndex(path, place, trust, product);
+    }
+
+    /// <summary>
+    /// What is kept of a manifest; null for nothing. Nobody is asked, and it may be old: it is for recognising an install, not for changing
+    /// one.
+    /// </summary>
+    public LazyManifest? Kept(Uri url, IReadOnlyList<string> trust, string? product) => System.IO.File.Exists(PathOf(url))
+        ? new LazyManifest(PathOf(url), trust) { Source = url.AbsoluteUri, Product = product } : null;
+
+    /// <summary>What is kept of the manifest of an index's newest release; null for nothing. Nobody is asked.</summary>
+    public LazyManifest? KeptOfIndex(IndexPlace place, IReadOnlyList<string> trust, string product)
+    {
+        try
+        {
+            if (!System.IO.File.Exists(PathOf(place.Url)))
+                return null;
+            var (index, _) = KeptIndex(PathOf(place.Url), place, trust, product);
+            return Kept(UrlOf(Chosen(index, place, null), place.Url), trust, product);
+        }
+        catch (MuktaException)
+        {
+            return null;
+        }
+    }
+
+    private (ReleaseIndex Index, Signer? Signer) KeptIndex(string path, IndexPlace place, IReadOnlyList<string> trust, string product)
+    {
+        var (bytes, signer) = trust.Count == 0
+            ? (ManifestSignature.Bytes(path, ReleaseIndex.Longest, "The index of releases cannot be opened."), (Signer?)null)
+            : ManifestSignature.SignedBytes(path, TrustAnchors.Read(trust), time.GetUtcNow());
+        return (ReadIndex(bytes, place.Url, product), signer);
+    }
+
+    private ReleaseIndex ReadIndex(byte[] bytes, Uri url, string product)
+    {
+        if (bytes.Length > ReleaseIndex.Longest)
+            throw new HttpRequestException($"it is longer than {Units.Bytes(ReleaseIndex.Longest)}");
+        var index = ReleaseIndex.Parse(bytes, url.AbsoluteUri);
+        if (index.Product != product)
+        {
+            throw NotTrusted(
+                $"This is the index of {PathBytes.Shown(index.Product)}, not of {product}.", url, "Check the address in the profile.");
+        }
+
+        return index.Expires is { } expires && expires < time.GetUtcNow() ? throw Expired("index of releases", expires, url) : index;
+    }
+
+    private static IndexedRelease Chosen(ReleaseIndex index, IndexPlace place, string? release) =>
+        (release is null ? index.Newest(place.Channel) : index.Of(release)) ?? throw new MuktaException(
+        ExitCode.BadInput,
+        release is null ? $"The index lists no release of the channel {place.Channel}."
+        : $"The index lists no release {PathBytes.Shown(release)}.",
+        place.Url.AbsoluteUri, $"Show what it lists with: mukta manifest releases {index.Product}");
+
+    private static Uri UrlOf(IndexedRelease entry, Uri index) =>
+        Uri.TryCreate(index, entry.Manifest, out var url) && IsUrl(url.AbsoluteUri)
+        && (url.Scheme == Uri.UriSchemeHttps || index.Scheme == Uri.UriSchemeHttp) ? url
+        : throw NotTrusted(
+            $"The index leads to a place that manifests are not taken from: {PathBytes.Shown(entry.Manifest)}.", index,
+            "Ask its publisher. An index that came over TLS leads to TLS only.");
+
+    /// <summary>The index and the manifest have to agree: a release cannot stand for another.</summary>
+    private static void RefuseOther(Manifest manifest, IndexedRelease entry, Uri url)
+    {
+        if (manifest.Release != entry.Release || manifest.Sequence != entry.Sequence)
+        {
+            throw NotTrusted(
+                $"The index says that this is {NameOf(entry.Release, entry.Sequence)}, "
+                + $"and it is {NameOf(manifest.Release, manifest.Sequence)}.",
+                url, "Ask its publisher.");
+        }
+    }
+
+    private static Manifest Parsed(byte[] bytes, Uri url, string? product)
+    {
+        using var stream = new MemoryStream(bytes, writable: false);
+        var read = MetalinkReader.Read(stream, url.AbsoluteUri);
+        LazyManifest.RefuseOther(read, product, url.AbsoluteUri);
+        return read;
+    }
+
+    /// <summary>Refuses a manifest that is too old: expired, or older than one that the same certificates have vouched for.</summary>
+    private void Refuse(Manifest manifest, Uri url, IReadOnlyList<string> trust)
+    {
+        var now = time.GetUtcNow();
+        if (manifest.Expires is { } expires && expires < now)
+            throw Expired("manifest", expires, url);
+        if (Seen is null || trust.Count == 0 || manifest.Product is not { } product)
+            return;
+        var by = TrustAnchors.Read(trust).Fingerprint;
+        if (Seen.Newest(product, by) is { } newest && (manifest.Sequence ?? -1) < newest.Sequence)
+        {
+            throw NotTrusted(
+                $"The server offers an older release than it did on {newest.At:yyyy-MM-dd}: {NameOf(manifest.Release, manifest.Sequence)} "
+                + $"instead of {NameOf(newest.Release, newest.Sequence)}.", url, $"Ask the publisher whether that is meant. {OnPurpose}");
+        }
+
+        if (manifest.Sequence is { } sequence)
+            Seen.Remember(product, by, new SeenRelease(sequence, manifest.Release, now));
+    }
+
+    private MuktaException Expired(string what, DateTimeOffset expires, Uri url) => NotTrusted(
+        $"The {what} expired on {expires:yyyy-MM-dd}, by this machine's clock ({time.GetUtcNow():yyyy-MM-dd}).", url,
+        $"Check the clock, and ask the publisher for a newer one. {OnPurpose}");
+
+    private static MuktaException NotTrusted(string what, Uri url, string next) =>
+        new(ExitCode.NotTrusted, what, url.AbsoluteUri, $"Nothing was touched. {next}");
+
+    private static string NameOf(string? release, long? sequence) =>
+        $"{PathBytes.Shown(release ?? "one without a name")} ({(sequence is { } number ? $"release {number}" : "without a number")})";
+
+    private string Bring(Wanted wanted)
+    {
+        BringAsync(wanted).GetAwaiter().GetResult();
+        return PathOf(wanted.Url);
+    }
 
     private async Task BringAsync(Wanted wanted)
     {
@@ -114,11 +258,11 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
 
     private async Task AskAsync(Wanted wanted, KeptFacts? kept, DateTimeOffset now)
     {
-        var (url, trust, _, product) = wanted;
+        var (url, trust, _, accept) = wanted;
         using var client = HttpClients.Make(settings(), redirects: 5, handler => handler.ConnectTimeout = Patience);
         using var overall = new CancellationTokenSource(Longest, time);
         var answer = await GetAsync(client, url, kept, ManifestSignature.LongestSigned, overall.Token).ConfigureAwait(false);
-        if (answer.Body is not { } manifest)
+        if (answer.Body is not { } content)
         {
             if (kept is null)
                 throw new HttpRequestException(Words(answer.Status));
@@ -126,66 +270,24 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
             return;
         }
 
-        if (trust.Count > 0)
-        {
-            var beside = new UriBuilder(url) { Path = url.AbsolutePath + ManifestSignature.Extension }.Uri;
-            var signature = await GetAsync(client, beside, null, 1 << 20, overall.Token).ConfigureAwait(false);
-            if (signature.Body is not { } signed)
-            {
-                throw new MuktaException(
-                    ExitCode.NotTrusted, $"The manifest is not signed: {Words(signature.Status)} for its signature.", beside.AbsoluteUri,
-                    "Nothing was touched. Ask its publisher for the signature.");
-            }
-
-            ManifestSignature.Check(manifest, signed, TrustAnchors.Read(trust), beside.AbsoluteUri, now);
-            Read();
-            StatePlace.WriteFile(cacheFolder, Inside(url, File + ManifestSignature.Extension), signed);
-        }
-        else
-            Read();
-
-        StatePlace.WriteFile(cacheFolder, Inside(url, File), manifest);
+        var signature = trust.Count == 0 ? null : await SignatureAsync(client, url, overall.Token).ConfigureAwait(false);
+        if (signature is not null)
+            ManifestSignature.Check(content, signature, TrustAnchors.Read(trust), url.AbsoluteUri + ManifestSignature.Extension, now);
+        accept(content); // What cannot be used takes the place of nothing.
+        if (signature is not null)
+            StatePlace.WriteFile(cacheFolder, Inside(url, File + ManifestSignature.Extension), signature);
+        StatePlace.WriteFile(cacheFolder, Inside(url, File), content);
         Put(url, Facts, new KeptFacts(url.AbsoluteUri, answer.Tag, answer.Modified, now));
-
-        void Read() // What cannot be used takes the place of nothing.
-        {
-            using var stream = new MemoryStream(manifest, writable: false);
-            var read = MetalinkReader.Read(stream, url.AbsoluteUri);
-            LazyManifest.RefuseOther(read, product, url.AbsoluteUri);
-            Refuse(read, url, trust);
-        }
     }
 
-    /// <summary>Refuses a manifest that is too old: expired, or older than one that the same certificates have vouched for.</summary>
-    private void Refuse(Manifest manifest, Uri url, IReadOnlyList<string> trust)
+    private async Task<byte[]> SignatureAsync(HttpClient client, Uri url, CancellationToken overall)
     {
-        const string OnPurpose = "To use it on purpose, download it and name the file with --manifest.";
-        var now = time.GetUtcNow();
-        if (manifest.Expires is { } expires && expires < now)
-        {
-            throw new MuktaException(
-                ExitCode.NotTrusted, $"The manifest expired on {expires:yyyy-MM-dd}, by this machine's clock ({now:yyyy-MM-dd}).",
-                url.AbsoluteUri, $"Nothing was touched. Check the clock, and ask the publisher for a newer one. {OnPurpose}");
-        }
-
-        if (Seen is null || trust.Count == 0 || manifest.Product is not { } product)
-            return;
-        var by = TrustAnchors.Read(trust).Fingerprint;
-        if (Seen.Newest(product, by) is { } newest && (manifest.Sequence ?? -1) < newest.Sequence)
-        {
-            throw new MuktaException(
-                ExitCode.NotTrusted,
-                $"The server offers an older release than it did on {newest.At:yyyy-MM-dd}: {NameOf(manifest.Release, manifest.Sequence)} "
-                + $"instead of {NameOf(newest.Release, newest.Sequence)}.", url.AbsoluteUri,
-                $"Nothing was touched. Ask the publisher whether that is meant. {OnPurpose}");
-        }
-
-        if (manifest.Sequence is { } sequence)
-            Seen.Remember(product, by, new SeenRelease(sequence, manifest.Release, now));
+        var beside = new UriBuilder(url) { Path = url.AbsolutePath + ManifestSignature.Extension }.Uri;
+        var answer = await GetAsync(client, beside, null, 1 << 20, overall).ConfigureAwait(false);
+        return answer.Body
+            ?? throw NotTrusted(
+            $"The manifest is not signed: {Words(answer.Status)} for its signature.", beside, "Ask its publisher for the signature.");
     }
-
-    private static string NameOf(string? release, long? sequence) =>
-        $"{PathBytes.Shown(release ?? "one without a name")} ({(sequence is { } number ? $"release {number}" : "without a number")})";
 
     private async Task<Answer> GetAsync(HttpClient client, Uri url, KeptFacts? kept, long most, CancellationToken overall)
     {
@@ -270,10 +372,16 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
     private static string Inside(Uri url, string file) =>
         $"manifests/{Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(url.AbsoluteUri)).AsSpan(0, 16))}/{file}";
 
-    private sealed record Wanted(Uri Url, IReadOnlyList<string> Trust, TimeSpan FreshFor, string? Product);
+    private sealed record Wanted(Uri Url, IReadOnlyList<string> Trust, TimeSpan FreshFor, Action<byte[]> Accept);
 
     private sealed record Answer(HttpStatusCode Status, byte[]? Body, string? Tag, DateTimeOffset? Modified);
 }
+
+/// <summary>Where a product's index of releases is.</summary>
+/// <param name="Url">Its address.</param>
+/// <param name="Channel">The channel whose newest release is meant.</param>
+/// <param name="FreshFor">How old what is kept may be.</param>
+public sealed record IndexPlace(Uri Url, string Channel, TimeSpan FreshFor);
 
 /// <summary>What is known of a manifest that is kept.</summary>
 internal sealed record KeptFacts(string Url, string? Tag, DateTimeOffset? Modified, DateTimeOffset AskedAt);

@@ -109,7 +109,11 @@ public sealed record InstallPlaces(IReadOnlyList<PathPattern> Places, string? Ma
 /// <param name="Trust">Certificates that its signature has to lead to, PEM files.</param>
 /// <param name="Mirrors">Mirrors to use beside the manifest's own.</param>
 /// <param name="FreshFor">How long one on the network is used before it is asked for again.</param>
-public sealed record ManifestPlace(string Location, IReadOnlyList<string> Trust, IReadOnlyList<Uri> Mirrors, TimeSpan FreshFor);
+public sealed record ManifestPlace(string Location, IReadOnlyList<string> Trust, IReadOnlyList<Uri> Mirrors, TimeSpan FreshFor)
+{
+    /// <summary>The channel of an index of releases, where that is at the location; null where the manifest itself is.</summary>
+    public string? Channel { get; init; }
+}
 
 /// <summary>A service as it should be.</summary>
 /// <param name="Unit">The unit's name, such as <c>tidewarden.service</c>.</param>

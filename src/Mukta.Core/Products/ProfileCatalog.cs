@@ -25,7 +25,16 @@ public sealed record LoadedProfile(Profile Profile, string File)
     /// <exception cref="MuktaException">The profile names none.</exception>
     public LazyManifest ManifestFile => lazy ??= ManifestLocation is not { } location
         ? throw new MuktaException(ExitCode.BadInput, "The profile names no manifest.", File, "Name one with --manifest.")
+        : IndexPlace is not null ? ManifestOf(null)
         : ManifestUrl is { } url ? OnNetwork(url, Profile.Manifest!.FreshFor) : OnDisk(location);
+
+    /// <summary>Where its index of releases is; null where it has none.</summary>
+    public IndexPlace? IndexPlace => Profile.Manifest is { Channel: { } channel } manifest
+        ? new IndexPlace(new Uri(manifest.Location), channel, manifest.FreshFor) : null;
+
+    /// <summary>The manifest of a release; null for the newest of its channel. Without an index it is the profile's one manifest.</summary>
+    public LazyManifest ManifestOf(string? release) => IndexPlace is not { } place ? ManifestFile
+        : Published?.OfIndex(place, release, Trust, Profile.Product) ?? throw NotAsked(place.Url);
 
     /// <summary>Gets manifests from the network; null where nothing is to be asked for.</summary>
     public PublishedManifests? Published { get; init; }
@@ -39,7 +48,9 @@ public sealed record LoadedProfile(Profile Profile, string File)
     private LazyManifest OnDisk(string file) => new(file, Trust) { Product = Profile.Product };
 
     private LazyManifest OnNetwork(Uri url, TimeSpan freshFor) => Published?.Of(url, Trust, freshFor, Profile.Product)
-        ?? throw new MuktaException(
+        ?? throw NotAsked(url);
+
+    private static MuktaException NotAsked(Uri url) => new(
         ExitCode.BadInput, "The manifest is on the network, which is not asked here.", url.AbsoluteUri, "Name one with --manifest.");
 
     /// <summary>The files with the certificates that the product's manifests have to be signed under; none if they need not be.</summary>
@@ -49,7 +60,9 @@ public sealed record LoadedProfile(Profile Profile, string File)
     /// <summary>
     /// The manifest's file if it can be read; null if it cannot. It is not opened for that, and of one on the network what is kept will do.
     /// </summary>
-    public LazyManifest? TryManifestFile => lazy ?? (ManifestUrl is { } url ? Published?.Kept(url, Trust, Profile.Product)
+    public LazyManifest? TryManifestFile => lazy ?? (IndexPlace is { } place
+        ? Published?.KeptOfIndex(place, Trust, Profile.Product)
+        : ManifestUrl is { } url ? Published?.Kept(url, Trust, Profile.Product)
         : ManifestLocation is { } location && System.IO.File.Exists(location) ? ManifestFile : null);
 
     /// <summary>Reads the manifest if it is there.</summary>

@@ -16,7 +16,7 @@ internal static class ProfileKeys
             "user-data", "shortcuts", "runtime", "settings", "leftovers", "setup", "outage", "codes", "ladder",
         ],
         ["installs"] = ["places", "marker", "layout"],
-        ["manifest"] = ["file", "url", "trust", "mirrors", "fresh-for"],
+        ["manifest"] = ["file", "url", "index", "channel", "trust", "mirrors", "fresh-for"],
         ["service"] = ["unit", "startup", "state", "after"],
         ["cache"] = ["name", "places", "holds", "clear"],
         ["shortcut"] = ["entry", "program", "arguments", "environment", "folder"],

@@ -99,10 +99,16 @@ public static class ProfileReader
 
     private static ManifestPlace ManifestPlace(ProfileFields fields)
     {
-        if (fields.Has("file") == fields.Has("url"))
-            throw fields.Fault("The manifest needs one of the keys \"file\" and \"url\".");
-        return new ManifestPlace(fields.Text("file") ?? fields.Url("url")!.AbsoluteUri, fields.Texts("trust"), fields.Urls("mirrors"),
-            fields.Has("fresh-for") ? fields.Duration("fresh-for") : Fetching.PublishedManifests.UsuallyFresh);
+        if ((fields.Has("file") ? 1 : 0) + (fields.Has("url") ? 1 : 0) + (fields.Has("index") ? 1 : 0) != 1)
+            throw fields.Fault("The manifest needs one of the keys \"file\", \"url\" and \"index\".");
+        if (fields.Has("channel") && !fields.Has("index"))
+            throw fields.Fault("channel", "Only an index of releases has channels.");
+        return new ManifestPlace(
+            fields.Text("file") ?? (fields.Url("url") ?? fields.Url("index"))!.AbsoluteUri, fields.Texts("trust"), fields.Urls("mirrors"),
+            fields.Has("fresh-for") ? fields.Duration("fresh-for") : Fetching.PublishedManifests.UsuallyFresh)
+        {
+            Channel = fields.Has("index") ? fields.Text("channel") ?? Manifests.ReleaseIndex.UsualChannel : null,
+        };
     }
 
     private static ServiceExpectation Service(ProfileFields fields) => new(

@@ -49,7 +49,7 @@ public sealed class RepairRemedy(InstallTarget target, SourceList sources, Opera
     /// <inheritdoc/>
     public override Task<PreparedRepair> PlanAsync(CancellationToken cancel)
     {
-        RefuseOther();
+        RefuseOlder();
         var before = new Verifier(Tools.Time)
             .Verify(target.Manifest, install, new VerifyOptions { Meter = Tools.Meter, RememberProven = true }, cancel);
         var wish = new RepairWish
@@ -68,19 +68,12 @@ public sealed class RepairRemedy(InstallTarget target, SourceList sources, Opera
         return Task.FromResult(plan);
     }
 
-    /// <summary>Refuses another release than the one that is meant, and an older one than is there, unless that is meant.</summary>
-    private void RefuseOther()
+    /// <summary>Refuses an older release than is there, unless that is meant.</summary>
+    private void RefuseOlder()
     {
         var manifest = target.Manifest;
-        if (Release is not null)
-        {
-            if (manifest.Release == Release)
-                return;
-            throw new MuktaException(
-                ExitCode.BadInput, $"The manifest is of release {PathBytes.Shown(manifest.Release ?? "(unnamed)")}, not of {Release}.",
-                target.ManifestFile!.Source ?? target.ManifestFile.Path, "Name the manifest of that release with --manifest.");
-        }
-
+        if (Release is not null && manifest.Release == Release)
+            return;
         if (InstalledRelease.NewerThan(install, ReleaseFacts.Of(manifest)) is { } newer)
         {
             throw new MuktaException(

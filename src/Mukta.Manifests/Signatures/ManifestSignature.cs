@@ -34,6 +34,15 @@ public static class ManifestSignature
     /// <exception cref="MuktaException">It is not signed by anybody who is trusted, or cannot be read.</exception>
     public static (Manifest Manifest, Signer Signer) ReadSigned(string path, TrustAnchors trust, DateTimeOffset now)
     {
+        var (bytes, signer) = SignedBytes(path, trust, now);
+        using var stream = new MemoryStream(bytes, writable: false);
+        return (MetalinkReader.Read(stream, path), signer);
+    }
+
+    /// <summary>The bytes of a file that is signed, once its signature has been checked.</summary>
+    /// <inheritdoc cref="ReadSigned"/>
+    public static (byte[] Bytes, Signer Signer) SignedBytes(string path, TrustAnchors trust, DateTimeOffset now)
+    {
         var bytes = Bytes(path, LongestSigned, "The manifest cannot be opened.");
         var beside = path + Extension;
         if (!File.Exists(beside))
@@ -43,9 +52,7 @@ public static class ManifestSignature
                 "Nothing was touched. Get the manifest again from its publisher, with its signature beside it.");
         }
 
-        var signer = Check(bytes, Bytes(beside, LongestSignature, "The signature cannot be opened."), trust, beside, now);
-        using var stream = new MemoryStream(bytes, writable: false);
-        return (MetalinkReader.Read(stream, path), signer);
+        return (bytes, Check(bytes, Bytes(beside, LongestSignature, "The signature cannot be opened."), trust, beside, now));
     }
 
     /// <summary>Checks a signature.</summary>
@@ -113,6 +120,18 @@ public static class ManifestSignature
     /// <summary>Why a certificate cannot sign manifests, as the end of the sentence "it ..."; null if it can.</summary>
     public static string? UnfitFor(X509Certificate2 certificate)
     {
+        try
+        {
+            return Unfit(certificate);
+        }
+        catch (CryptographicException)
+        {
+            return "says what it is for in a way that cannot be read";
+        }
+    }
+
+    private static string? Unfit(X509Certificate2 certificate)
+    {
         var uses = certificate.Extensions.OfType<X509KeyUsageExtension>().FirstOrDefault();
         var purposes = certificate.Extensions.OfType<X509EnhancedKeyUsageExtension>().FirstOrDefault();
         return uses is not null && (uses.KeyUsages & (X509KeyUsageFlags.DigitalSignature | X509KeyUsageFlags.NonRepudiation)) == 0
@@ -157,8 +176,22 @@ public static class ManifestSignature
             return (null, "The manifest is not what was signed: it was changed, or the signature is of another file.");
         }
 
-        if (info.Certificate is not { } certificate)
-            return (null, "The signer's certificate is missing.");
+        try
+        {
+            return info.Certificate is { } certificate ? Led(info, certificate, sent, trust, now, known)
+                : (null, "The signer's certificate is missing.");
+        }
+        catch (CryptographicException)
+        {
+            return (null, "The signer's certificate, or one that vouches for it, cannot be read.");
+        }
+    }
+
+    /// <summary>Whether a signer's certificate leads to a trusted one, and was good for that when it was used.</summary>
+    private static (Signer? Good, string? Fault) Led(
+        SignerInfo info, X509Certificate2 certificate, X509Certificate2Collection sent, TrustAnchors trust, DateTimeOffset now,
+        List<X509Certificate2> known)
+    {
         var at = info.SignedAttributes.Cast<CryptographicAttributeObject>().SelectMany(a => a.Values.Cast<AsnEncodedData>())
             .OfType<Pkcs9SigningTime>().Select(t => (DateTimeOffset?)new DateTimeOffset(t.SigningTime.ToUniversalTime())).FirstOrDefault();
         using var chain = new X509Chain();

@@ -57,6 +57,9 @@ public sealed class OutsideReaderTests
                     scratch.At("signed.meta4"), TrustAnchors.Read([scratch.At("root.pem")]), DateTimeOffset.UtcNow);
             })
         { Variants = 200 },
+        [typeof(ReleaseIndex)] = new(
+            """{"format":"mukta.releases/1","product":"pier","expires":"2030-01-31T00:00:00Z","releases":[{"release":"1","sequence":7,"channel":"beta","manifest":"1/pier.meta4"}]}"""u8
+            .ToArray(), (_, file) => ReleaseIndex.Parse(File.ReadAllBytes(file), "x")),
         [typeof(PublishedManifests)] = new(
             """{"url":"http://127.0.0.1:1/a.meta4","tag":"\"x\"","modified":null,"askedAt":"2026-01-01T00:00:00+00:00"}"""u8.ToArray(),
             (scratch, file) =>

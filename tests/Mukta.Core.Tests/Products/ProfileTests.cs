@@ -64,7 +64,7 @@ public class ProfileTests
     [InlineData("components: {a: [../x]}", 7, 18, "has to lie in the install")]
     [InlineData("components: {a: [/etc/passwd]}", 7, 18, "has to lie in the install")]
     [InlineData("outage: {url: \"file:///etc/passwd\"}", 7, 15, "not an http or https URL")]
-    [InlineData("manifest: {}", 7, 11, "needs one of the keys \"file\" and \"url\"")]
+    [InlineData("manifest: {}", 7, 11, "needs one of the keys \"file\", \"url\" and \"index\"")]
     [InlineData(
         "shortcuts: [{entry: \"${data}/applications/pier.desktop\", program: bin/pier, environment: {A: \"${instal}/x\"}}]", 7, 94,
         "has the unknown variable ${instal}; did you mean \"install\"?")]

@@ -59,12 +59,44 @@ public sealed class LibrarySearch(Machine machine)
         return [.. facts.Values];
     }
 
-    /// <summary>The newest version of the C library that is defined, such as 2.36; null where there is none of the GNU kind.</summary>
+    /// <summary>
+    /// The version of the C library, such as 2.36; null where there is none of the GNU kind. It is what the library says of itself: one that
+    /// brings no new symbols, as 2.31 does, defines only versions before its own.
+    /// </summary>
     /// <param name="like">A program of the wanted architecture.</param>
-    public Version? Libc(ElfFile like) =>
-        Candidates("libc.so.6", new Loaded("/", like, null), like, "").Select(Open).FirstOrDefault(e => e?.Fits(like) == true)?
-        .VersionsDefined.Where(v => v.StartsWith("GLIBC_2", StringComparison.Ordinal))
-        .Select(v => Version.TryParse(v.AsSpan(6), out var version) ? version : null).Max();
+    public Version? Libc(ElfFile like)
+    {
+        var path = Candidates("libc.so.6", new Loaded("/", like, null), like, "").FirstOrDefault(c => Open(c)?.Fits(like) == true);
+        if (path is null)
+            return null;
+        var defined = Open(path)!.VersionsDefined.Where(v => v.StartsWith("GLIBC_2", StringComparison.Ordinal))
+            .Select(v => Version.TryParse(v.AsSpan(6), out var version) ? version : null).Max();
+        return defined is null ? null : new[] { defined, Announced(path) }.Max();
+    }
+
+    /// <summary>The version in the C library's own words, "GNU C Library (...) stable release version 2.31."; null if it has none.</summary>
+    private Version? Announced(string path)
+    {
+        const int Longest = 32 << 20, LongestLine = 300;
+        try
+        {
+            using var file = InputFile.Open(Real(path), Longest);
+            var bytes = new byte[file.Length];
+            file.ReadExactly(bytes);
+            if (bytes.AsSpan().IndexOf("GNU C Library "u8) is not (>= 0 and var at))
+                return null;
+            var line = System.Text.Encoding.ASCII.GetString(bytes.AsSpan(at, Math.Min(LongestLine, bytes.Length - at)));
+            var told = line[(line.IndexOf(Release, StringComparison.Ordinal) is >= 0 and var start ? start + Release.Length : line.Length)..];
+            return Version.TryParse(new string([.. told.TakeWhile(c => char.IsAsciiDigit(c) || c == '.')]).TrimEnd('.'), out var version)
+                ? version : null;
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or DiskException)
+        {
+            return null;
+        }
+    }
+
+    private const string Release = "release version ";
 
     private (LibraryFact Fact, ElfFile? Elf) Find(string name, Loaded by, ElfFile program, string libraryPath)
     {

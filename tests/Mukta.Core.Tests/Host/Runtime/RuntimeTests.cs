@@ -124,6 +124,20 @@ public sealed class RuntimeTests : IDisposable
     }
 
     [Fact]
+    public void The_c_library_is_of_the_version_that_it_says_though_it_defines_only_older_ones()
+    {
+        Need.Program("gcc");
+        const string Words = "GNU C Library (Pier GLIBC 2.31-13) stable release version 2.31.\\nCopyright";
+        scratch.Write("c.map", "GLIBC_2.29 { global: tide; }; GLIBC_2.30 { global: surge; } GLIBC_2.29;");
+        scratch.Write("c.c", $"static const char words[] = \"{Words}\"; const char *tide(void) {{ return words; }} int surge(void) {{ return 2; }}");
+        Directory.CreateDirectory(scratch.At("root/lib/x86_64-linux-gnu"));
+        Gcc("-shared", "-fPIC", "-nostdlib", "-Wl,-soname,libc.so.6", "-Wl,--version-script=c.map", "c.c", "-o", "root/lib/x86_64-linux-gnu/libc.so.6");
+        using var file = File.OpenHandle(scratch.At("root/lib/x86_64-linux-gnu/libc.so.6"));
+        var mounted = new Machine(scratch.At("root"), UserFolders.Below(scratch.At("root"), "/home/anna"));
+        new LibrarySearch(mounted).Libc(ElfFile.Read(file)).ShouldBe(new Version(2, 31));
+    }
+
+    [Fact]
     public void A_pe_program_finds_its_imports_beside_it_and_in_the_layer_whatever_their_case()
     {
         scratch.Write("bin/pier.exe", MadePe.Head(0x8664, "Wind.dll", "KERNEL32.dll", "api-ms-win-crt-heap-l1-1-0.dll", "gone.dll"));

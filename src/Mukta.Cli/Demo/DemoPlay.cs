@@ -156,7 +156,8 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks,
             File.Copy(Path.Join(stage.Folder, file), Path.Join(stage.Folder, "mirror", file), overwrite: true);
         await MuktaAsync(0, check, cancel).ConfigureAwait(false);
 
-        await SceneAsync("Somebody on the way changes one byte of it. It is refused, and nothing is touched.", cancel).ConfigureAwait(false);
+        await SceneAsync("Somebody on the way changes one byte of it. It is refused, and nothing is touched.", cancel)
+            .ConfigureAwait(false);
         await File.AppendAllTextAsync(Path.Join(stage.Folder, "mirror", Manifest), " ", cancel).ConfigureAwait(false);
         await MuktaAsync(5, check, cancel).ConfigureAwait(false);
     }

@@ -60,8 +60,8 @@ public sealed class LibrarySearch(Machine machine)
     }
 
     /// <summary>
-    /// The version of the C library, such as 2.36; null where there is none of the GNU kind. It is what the library says of itself: one that
-    /// brings no new symbols, as 2.31 does, defines only versions before its own.
+    /// The version of the C library, such as 2.36; null where there is none of the GNU kind. It is what the library says of itself: one
+    /// that brings no new symbols, as 2.31 does, defines only versions before its own.
     /// </summary>
     /// <param name="like">A program of the wanted architecture.</param>
     public Version? Libc(ElfFile like)
@@ -74,7 +74,9 @@ public sealed class LibrarySearch(Machine machine)
         return defined is null ? null : new[] { defined, Announced(path) }.Max();
     }
 
-    /// <summary>The version in the C library's own words, "GNU C Library (...) stable release version 2.31."; null if it has none.</summary>
+    /// <summary>
+    /// The version in the C library's own words, such as "GNU C Library (...) stable release version 2.31."; null if it has none.
+    /// </summary>
     private Version? Announced(string path)
     {
         const int Longest = 32 << 20, LongestLine = 300;
@@ -86,7 +88,8 @@ public sealed class LibrarySearch(Machine machine)
             if (bytes.AsSpan().IndexOf("GNU C Library "u8) is not (>= 0 and var at))
                 return null;
             var line = System.Text.Encoding.ASCII.GetString(bytes.AsSpan(at, Math.Min(LongestLine, bytes.Length - at)));
-            var told = line[(line.IndexOf(Release, StringComparison.Ordinal) is >= 0 and var start ? start + Release.Length : line.Length)..];
+            var start = line.IndexOf(Release, StringComparison.Ordinal);
+            var told = start < 0 ? "" : line[(start + Release.Length)..];
             return Version.TryParse(new string([.. told.TakeWhile(c => char.IsAsciiDigit(c) || c == '.')]).TrimEnd('.'), out var version)
                 ? version : null;
         }

@@ -109,6 +109,14 @@ internal sealed class TargetOptions(bool mayBeNew = false)
             : Session.Published(parsed, session).Of(new Uri(path), anchors, TimeSpan.Zero, product?.Profile.Product);
     }
 
+    /// <summary>Says of a folder's manifest that nobody vouches for it; last, since the verdict comes first.</summary>
+    public void SayUnchecked(ParseResult parsed, Session session)
+    {
+        if (IsFolder(parsed, parsed.GetValue(what) ?? ".") && parsed.GetValue(manifest) is not null && !IsGiven(parsed, trust)
+            && !session.IsJson)
+            session.Say("The manifest's signature was not checked: no certificate was named with --trust.");
+    }
+
     /// <summary>The release that is named; null for none.</summary>
     public string? Release(ParseResult parsed) => IsGiven(parsed, release) ? parsed.GetValue(release) : null;
 
@@ -134,8 +142,6 @@ internal sealed class TargetOptions(bool mayBeNew = false)
         if (IsFolder(parsed, named))
         {
             var file = ManifestFile(parsed, session, null);
-            if (file is not null && !IsGiven(parsed, trust) && File.Exists(file.Path) && !session.IsJson)
-                session.Say("The manifest's signature was not checked: no certificate was named with --trust.");
             if (file is null && needsManifest)
                 file = InstalledRelease.ManifestIn(named) ?? throw NoManifest(named);
             RefuseOther(file, Release(parsed));

@@ -77,8 +77,10 @@ internal static class RepairCommand
                 Release = target.Release(parsed),
                 Previous = parsed.GetValue(previous) is { } older ? new LazyManifest(StandardInput.FileOf(older)) : null,
             };
-            return await acting.RunAsync(
+            var code = await acting.RunAsync(
                 session, parsed, remedy, new RepairView(session, found, sources, parsed.GetValue(all)), cancel).ConfigureAwait(false);
+            target.SayUnchecked(parsed, session);
+            return code;
         });
         return command;
     }

@@ -42,8 +42,10 @@ internal static class VerifyCommand
         {
             using var session = new Session(parsed);
             var found = await target.FindAsync(parsed, session, needsManifest: true, cancel).ConfigureAwait(false);
-            return await RunAsync(
+            var code = await RunAsync(
                 session, found, parsed.GetValue(quick), parsed.GetValue(noStrays), parsed.GetValue(all), cancel).ConfigureAwait(false);
+            target.SayUnchecked(parsed, session);
+            return code;
         });
         return command;
     }

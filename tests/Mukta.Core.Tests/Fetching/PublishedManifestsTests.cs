@@ -13,8 +13,8 @@ public sealed class PublishedManifestsTests : IDisposable
     private readonly TcpListener listener = new(IPAddress.Loopback, 0);
 
     [Theory]
-    [InlineData("", "no answer within 0.5 s")]
-    [InlineData("HTTP/1.1 200 OK\r\nContent-Length: 100000\r\n\r\n<metalink>", "no answer within 0.5 s")]
+    [InlineData("", "no answer within 2.0 s")]
+    [InlineData("HTTP/1.1 200 OK\r\nContent-Length: 100000\r\n\r\n<metalink>", "no answer within 2.0 s")]
     [InlineData("HTTP/1.1 200 OK\r\nContent-Length: 100\r\n\r\n<metalink>DROP", "premature")]
     [InlineData("HTTP/1.1 200 OK\r\nContent-Encoding: gzip\r\nContent-Length: 3\r\n\r\nabcDROP", "")]
     [InlineData("HTTP/1.1 200 OK\r\nTransfer-Encoding: chunked\r\n\r\nTRICKLE", "no answer")]
@@ -25,8 +25,8 @@ public sealed class PublishedManifestsTests : IDisposable
         var serving = Task.Run(() => ServeAsync(answer), TestContext.Current.CancellationToken);
         var published = new PublishedManifests(scratch.Root, () => new HttpSettings("mukta/test"), TimeProvider.System)
         {
-            Patience = TimeSpan.FromSeconds(0.5),
-            Longest = TimeSpan.FromSeconds(2),
+            Patience = TimeSpan.FromSeconds(2),
+            Longest = TimeSpan.FromSeconds(5),
         };
         var url = new Uri($"http://127.0.0.1:{((IPEndPoint)listener.LocalEndpoint).Port}/pier.meta4");
         var failure = await Should.ThrowAsync<MuktaException>(
@@ -35,7 +35,7 @@ public sealed class PublishedManifestsTests : IDisposable
         failure.What.ShouldContain(says);
         Directory.Exists(scratch.At("mukta")).ShouldBeFalse("nothing of it is kept");
         listener.Stop();
-        await serving.WaitAsync(TimeSpan.FromSeconds(10), TestContext.Current.CancellationToken);
+        await serving.WaitAsync(TimeSpan.FromSeconds(30), TestContext.Current.CancellationToken);
     }
 
     public void Dispose()
@@ -55,7 +55,7 @@ public sealed class PublishedManifestsTests : IDisposable
             await stream.WriteAsync(Encoding.ASCII.GetBytes(answer.Replace("DROP", "").Replace("TRICKLE", "")));
             if (answer.EndsWith("DROP", StringComparison.Ordinal))
                 return;
-            for (var i = 0; i < 100; i++)
+            for (var i = 0; i < 400; i++)
             {
                 if (answer.EndsWith("TRICKLE", StringComparison.Ordinal))
                     await stream.WriteAsync("1\r\nx\r\n"u8.ToArray());

@@ -34,11 +34,7 @@ public sealed class PublishedTests : IAsyncLifetime
     [Fact]
     public async Task What_has_to_be_signed_is_and_what_is_not_replaces_nothing_that_was_kept()
     {
-        var made = new Certificates(isRsa: false);
-        home.Scratch.Write("profiles/root.pem", made.Root.ExportCertificatePem());
-        home.Scratch.Write("cert.pem", made.Publisher.ExportCertificatePem() + "\n" + made.Middle.ExportCertificatePem());
-        home.Scratch.Write("key.pem", Certificates.KeyOf(made.Publisher));
-        using var nginx = await StartAsync("", "trust: [root.pem]");
+        using var nginx = await StartSignedAsync();
         (await VerifyAsync()).ShouldSatisfyAllConditions(
             a => a.Code.ShouldBe(5), a => a.Err.ShouldContain("The manifest is not signed: the server answers 404 for its signature"));
         (await home.MuktaAsync("manifest", "sign", "release/gannet-post.meta4", "--key", "key.pem", "--cert", "cert.pem")).Code.ShouldBe(0);
@@ -91,11 +87,7 @@ public sealed class PublishedTests : IAsyncLifetime
     [Fact]
     public async Task An_older_or_expired_manifest_from_the_network_is_refused_and_a_file_by_name_is_not()
     {
-        var made = new Certificates(isRsa: false);
-        home.Scratch.Write("profiles/root.pem", made.Root.ExportCertificatePem());
-        home.Scratch.Write("cert.pem", made.Publisher.ExportCertificatePem() + "\n" + made.Middle.ExportCertificatePem());
-        home.Scratch.Write("key.pem", Certificates.KeyOf(made.Publisher));
-        using var nginx = await StartAsync("", "trust: [root.pem]");
+        using var nginx = await StartSignedAsync();
         await PublishAsync("41", "2039-01-31");
         (await VerifyAsync()).Code.ShouldBe(0);
         await PublishAsync("40", "2039-01-31");
@@ -141,11 +133,7 @@ public sealed class PublishedTests : IAsyncLifetime
     [Fact]
     public async Task An_index_says_which_release_is_current_and_any_of_them_can_be_named()
     {
-        var made = new Certificates(isRsa: false);
-        home.Scratch.Write("profiles/root.pem", made.Root.ExportCertificatePem());
-        home.Scratch.Write("cert.pem", made.Publisher.ExportCertificatePem() + "\n" + made.Middle.ExportCertificatePem());
-        home.Scratch.Write("key.pem", Certificates.KeyOf(made.Publisher));
-        using var nginx = await StartAsync("", "trust: [root.pem]");
+        using var nginx = await StartSignedAsync();
         var profile = home.Scratch.At("profiles/gannet-post.yaml");
         File.WriteAllText(profile, File.ReadAllText(profile).Replace($"url: {nginx.TlsUrl}/gannet-post.meta4", $"index: {nginx.TlsUrl}/gannet-post.json", StringComparison.Ordinal));
         home.Scratch.CopyTree("mirror/gannet-post/1.4.2", "mirror/gannet-post/1.5.0");
@@ -230,6 +218,16 @@ public sealed class PublishedTests : IAsyncLifetime
     {
         home.Dispose();
         return ValueTask.CompletedTask;
+    }
+
+    /// <summary>As <see cref="StartAsync"/>, and the profile names a certificate; its key is at hand.</summary>
+    private Task<Nginx> StartSignedAsync()
+    {
+        var made = new Certificates(isRsa: false);
+        home.Scratch.Write("profiles/root.pem", made.Root.ExportCertificatePem());
+        home.Scratch.Write("cert.pem", made.Publisher.ExportCertificatePem() + "\n" + made.Middle.ExportCertificatePem());
+        home.Scratch.Write("key.pem", Certificates.KeyOf(made.Publisher));
+        return StartAsync("", "trust: [root.pem]");
     }
 
     /// <summary>Gannet Post's manifest on the server, and in its profile only the address.</summary>

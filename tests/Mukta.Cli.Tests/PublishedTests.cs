@@ -64,6 +64,9 @@ public sealed class PublishedTests : IAsyncLifetime
             "location = /bomb { add_header Content-Encoding gzip; } location = /odd { add_header Content-Encoding br; return 200 'x'; }"
             + " location = /away { return 302 http://127.0.0.1:PORT/gannet-post.meta4; } location = /round { return 302 /round; }", "");
         (await VerifyAsync()).Code.ShouldBe(0);
+        home.Scratch.Truncate(
+            Path.GetRelativePath(home.Scratch.Root, Directory.GetFiles(home.Scratch.At(".cache"), "*.meta4", SearchOption.AllDirectories)[0]), 300);
+        (await VerifyAsync()).Code.ShouldBe(0, "what was kept is damaged, and is asked for anew");
         File.Copy(home.Scratch.At("kelp-and-kiln.meta4"), home.Scratch.At("release/kelp.meta4"));
         home.Scratch.Write("release/page", "<html><body>Sign in to the harbour's network</body></html>");
         foreach (var (path, code, says) in new[]

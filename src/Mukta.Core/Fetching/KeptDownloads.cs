@@ -52,6 +52,8 @@ internal sealed class KeptDownloads(string cacheFolder, Func<HttpSettings> setti
     {
         var (url, trust, freshFor, _) = wanted;
         var kept = KeptOf(url);
+        if (!IsOffline && kept?.Stands != StandsNow(url))
+            kept = null; // Somebody or something has changed what was kept: it is asked for anew.
         var now = time.GetUtcNow();
         var isSignedHere = trust.Count == 0 || StatePlace.HasFile(cacheFolder, Inside(url, File + ManifestSignature.Extension));
         if (kept is not null && isSignedHere && (IsOffline || (now - kept.AskedAt is var age && age >= TimeSpan.Zero && age < freshFor)))
@@ -111,7 +113,7 @@ internal sealed class KeptDownloads(string cacheFolder, Func<HttpSettings> setti
         if (signature is not null)
             StatePlace.WriteFile(cacheFolder, Inside(url, File + ManifestSignature.Extension), signature);
         StatePlace.WriteFile(cacheFolder, Inside(url, File), content);
-        Put(url, Facts, new KeptFacts(url.AbsoluteUri, answer.Tag, answer.Modified, now));
+        Put(url, Facts, new KeptFacts(url.AbsoluteUri, answer.Tag, answer.Modified, now) { Stands = StandsNow(url) });
     }
 
     private async Task<byte[]> SignatureAsync(HttpClient client, Uri url, CancellationToken overall)
@@ -199,6 +201,10 @@ internal sealed class KeptDownloads(string cacheFolder, Func<HttpSettings> setti
         }
     }
 
+    /// <summary>How what is kept stands, in a few words.</summary>
+    private string StandsNow(Uri url) => string.Join(
+        ' ', new[] { PathOf(url), PathOf(url) + ManifestSignature.Extension }.Select(Node.At).Select(n => $"{n?.Size}:{n?.ModifiedNs}"));
+
     private void Put(Uri url, string file, KeptFacts facts) =>
         StatePlace.WriteFile(cacheFolder, Inside(url, file), JsonSerializer.SerializeToUtf8Bytes(facts, KeptFactsJson.Default.KeptFacts));
 
@@ -209,7 +215,11 @@ internal sealed class KeptDownloads(string cacheFolder, Func<HttpSettings> setti
 }
 
 /// <summary>What is known of a manifest that is kept.</summary>
-internal sealed record KeptFacts(string Url, string? Tag, DateTimeOffset? Modified, DateTimeOffset AskedAt);
+internal sealed record KeptFacts(string Url, string? Tag, DateTimeOffset? Modified, DateTimeOffset AskedAt)
+{
+    /// <summary>How the kept files stood once they were written.</summary>
+    public string? Stands { get; init; }
+}
 
 [JsonSerializable(typeof(KeptFacts))]
 [JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase)]

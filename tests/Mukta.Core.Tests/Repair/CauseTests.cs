@@ -17,6 +17,7 @@ public class CauseTests
     [InlineData("block", DamageCause.ForeignBlocks, "whole block")]
     [InlineData("other-file", DamageCause.ForeignBlocks, "bytes of maps/pier.pak stand in it")]
     [InlineData("scribble", DamageCause.NotRecognised, "bytes that were compared differ")]
+    [InlineData("longer", DamageCause.NotRecognised, "7 bytes too many at its end, and the rest is right")]
     [InlineData("text", DamageCause.LineEndings, "line ends converted back")]
     [InlineData("older", DamageCause.OlderRelease, "as the older release lists them")]
     [InlineData("modes", DamageCause.PermissionsOnly, "modes differ")]
@@ -34,6 +35,9 @@ public class CauseTests
                 break;
             case "truncated":
                 scratch.Truncate($"install/{File}", 3 * Install.PieceLength);
+                break;
+            case "longer":
+                System.IO.File.AppendAllText(scratch.At($"install/{File}"), "damaged");
                 break;
             case "one-bit" or "same-bit":
                 for (var i = 0; i < (damage == "one-bit" ? 1 : 5); i++)

@@ -56,11 +56,13 @@ public static class DamageReading
                 + $"flipped{(bits.Count == 1 && facts.Differing > 1 ? $", always bit {bits[0].Bit} of a byte" : "")}");
         }
 
-        return facts.Blocks > 0 && facts.WholeBlocks == facts.Blocks
-            ? new FoundCause(DamageCause.ForeignBlocks, $"{Units.Count(facts.Blocks, "whole block")} of 4,096 bytes hold other bytes")
-            : new FoundCause(
+        if (facts.Blocks > 0 && facts.WholeBlocks == facts.Blocks)
+            return new FoundCause(DamageCause.ForeignBlocks, $"{Units.Count(facts.Blocks, "whole block")} of 4,096 bytes hold other bytes");
+        return new FoundCause(
             DamageCause.NotRecognised,
-            $"{Units.Number(facts.Differing)} of {Units.Number(facts.Compared)} bytes that were compared differ");
+            facts.Differing == 0
+                ? $"{Units.Count(facts.SizeFound - facts.SizePublished, "byte")} too many at its end, and the rest is right"
+                : $"{Units.Number(facts.Differing)} of {Units.Number(facts.Compared)} bytes that were compared differ");
     }
 
     /// <summary>What findings look like that are not about the bytes of single files.</summary>

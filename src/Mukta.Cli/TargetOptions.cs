@@ -176,7 +176,7 @@ internal sealed class TargetOptions(bool mayBeNew = false)
         (IsCompared || option == manifest) && parsed.GetValue(option) is not null;
 
     /// <summary>Refuses a manifest of another release than the one that is named.</summary>
-    private static void RefuseOther(LazyManifest? file, string? release)
+    public static void RefuseOther(LazyManifest? file, string? release)
     {
         if (file is not null && release is not null && file.Value.Release != release)
         {

@@ -7,8 +7,8 @@ namespace Mukta.Manifests;
 /// <param name="Release">Its version for people.</param>
 /// <param name="Sequence">Its sequence number.</param>
 /// <param name="Channel">The channel that it is of, such as <c>stable</c>.</param>
-/// <param name="Manifest">Where its manifest is, relative to the index or absolute.</param>
-public sealed record IndexedRelease(string Release, long Sequence, string Channel, string Manifest);
+/// <param name="Manifest">Where its manifest is, relative to the index or absolute; null where the profile's address tells.</param>
+public sealed record IndexedRelease(string Release, long Sequence, string Channel, string? Manifest);
 
 /// <summary>A product's releases, as its publisher lists them in a file (JSON, see docs/formats.md).</summary>
 /// <param name="Product">The product.</param>
@@ -69,7 +69,7 @@ public sealed record ReleaseIndex(string Product, DateTimeOffset? Expires, IRead
             ? new IndexedRelease(
                 Text(entry, "release", source), sequence,
                 entry.TryGetProperty("channel", out _) ? Text(entry, "channel", source) : UsualChannel,
-                Text(entry, "manifest", source))
+                entry.TryGetProperty("manifest", out _) ? Text(entry, "manifest", source) : null)
             : throw Fault("a sequence number is below 0", source);
     }
 

@@ -137,8 +137,7 @@ public sealed class PublishedTests : IAsyncLifetime
     public async Task An_index_says_which_release_is_current_and_any_of_them_can_be_named()
     {
         using var nginx = await StartSignedAsync();
-        var profile = home.Scratch.At("profiles/gannet-post.yaml");
-        File.WriteAllText(profile, File.ReadAllText(profile).Replace($"url: {nginx.TlsUrl}/gannet-post.meta4", $"index: {nginx.TlsUrl}/gannet-post.json", StringComparison.Ordinal));
+        InProfile($"url: {nginx.TlsUrl}/gannet-post.meta4", $"index: {nginx.TlsUrl}/gannet-post.json");
         home.Scratch.CopyTree("mirror/gannet-post/1.4.2", "mirror/gannet-post/1.5.0");
         home.Scratch.Fill("mirror/gannet-post/1.5.0/maps/new.pak", 70_000, 9);
         await PublishAsync("1.4.2", 41);
@@ -183,25 +182,80 @@ public sealed class PublishedTests : IAsyncLifetime
         await IndexAsync("""{"release":"1.5.0","sequence":42,"manifest":"1.5.0.meta4"}""", "2024-01-31T00:00:00Z");
         MakeOld(TimeSpan.FromDays(1));
         (await VerifyAsync()).Err.ShouldContain("The index of releases expired on 2024-01-31");
+    }
 
-        async Task PublishAsync(string release, int sequence)
+    [Fact]
+    public async Task An_update_says_from_where_to_where_and_downloads_what_a_comparison_promises()
+    {
+        using var nginx = await StartSignedAsync();
+        InProfile($"url: {nginx.TlsUrl}/gannet-post.meta4", $"index: {nginx.TlsUrl}/gannet-post.json");
+        var (old, later) = ("mirror/gannet-post/1.4.2", "mirror/gannet-post/1.5.0");
+        home.Scratch.Fill($"{old}/maps/large.pak", 9_000_000, 5);
+        home.Scratch.CopyTree(old, later);
+        home.Scratch.Fill($"{later}/maps/new.pak", 1_500_000, 9);
+        home.Scratch.Flip($"{later}/maps/large.pak", 4_000_000);
+        home.Scratch.Flip($"{later}/maps/large.pak", 2_500_000);
+        home.Scratch.Write($"{later}/maps/moved.pak", File.ReadAllBytes(home.Scratch.At($"{old}/maps/large.pak"))[(2 << 20)..(3 << 20)]);
+        File.Move(home.Scratch.At($"{later}/maps/harbour.pak"), home.Scratch.At($"{later}/maps/haven.pak"));
+        await PublishAsync("1.4.2", 41, isOnMirror: false);
+        await PublishAsync("1.5.0", 42, isOnMirror: false);
+        await IndexAsync("""{"release":"1.4.2","sequence":41,"manifest":"1.4.2.meta4"}""");
+        (await OnAsync("repair", "gannet-post", "-y", "--from", old)).Code.ShouldBe(0);
+        (await OnAsync("installs", "gannet-post")).Out.ShouldNotContain("behind");
+
+        await IndexAsync("""{"release":"1.4.2","sequence":41,"manifest":"1.4.2.meta4"},{"release":"1.5.0","sequence":42,"manifest":"1.5.0.meta4"}""");
+        MakeOld(TimeSpan.FromDays(1));
+        (await OnAsync("installs", "gannet-post")).ShouldSatisfyAllConditions(
+            a => a.Out.ShouldContain("behind: 1.4.2 is installed, 1.5.0 is published"),
+            a => a.Out.ShouldContain("Next: mukta repair gannet-post --profiles profiles --dry-run"));
+        (await OnAsync("installs", "gannet-post", "--json")).Json.GetProperty("products")[0].GetProperty("installs")[0].GetProperty("behind")
+            .GetProperty("version").GetString().ShouldBe("1.4.2");
+        (await VerifyAsync()).Out.ShouldContain("Older: the last repair brought this install to gannet-post 1.4.2 (release 41)");
+        var promised = (await home.MuktaAsync("manifest", "compare", "release/1.4.2.meta4", "release/1.5.0.meta4", "--json")).Json
+            .GetProperty("bytesToFetch").GetInt64();
+        promised.ShouldBeGreaterThan(1_500_000);
+        using var mirror = await Mirror.StartAsync(home.Scratch, later);
+        (await OnAsync("repair", "gannet-post", "--dry-run", "--from", mirror.Url)).Out.ShouldContain("\n  update       from 1.4.2 to 1.5.0\n  download ");
+        var done = await OnAsync("repair", "gannet-post", "-y", "--json", "--from", mirror.Url);
+        done.Code.ShouldBe(0, done.Err);
+        done.Json.GetProperty("plan").GetProperty("from").GetProperty("version").GetString().ShouldBe("1.4.2");
+        ((double)Mirror.BodyBytes(mirror.End())).ShouldBe(promised, promised * 0.02);
+        home.Scratch.Snapshot("games/gannet-post").ShouldBe(home.Scratch.Snapshot(later));
+
+        foreach (var command in new[] { "repair", "reinstall" })
         {
-            (await home.MuktaAsync(
-                "manifest", "make", $"mirror/gannet-post/{release}", "--product", "gannet-post", "--release", release, "--sequence", $"{sequence}",
-                "--out", $"release/{release}.meta4", "--base-url", $"{home.MirrorUrl}/gannet-post/{release}")).Code.ShouldBe(0);
-            await SignAsync($"release/{release}.meta4");
+            (await OnAsync(command, "gannet-post", "-y", "--manifest", "release/1.4.2.meta4")).ShouldSatisfyAllConditions(
+                a => a.Code.ShouldBe(5, command),
+                a => a.Err.ShouldContain("The install is newer than the manifest: gannet-post 1.5.0 (release 42) instead of gannet-post 1.4.2 (release 41)."),
+                a => a.Err.ShouldContain($"mukta {command} gannet-post"));
         }
 
-        async Task IndexAsync(string releases, string expires = "2039-01-31T00:00:00Z")
-        {
-            home.Scratch.Write(
-                "release/gannet-post.json",
-                $$"""{"format":"mukta.releases/1","product":"gannet-post","expires":"{{expires}}","releases":[{{releases}}]}""");
-            await SignAsync("release/gannet-post.json");
-        }
+        var back = await OnAsync("reinstall", "gannet-post", "-y", "--release", "1.4.2", "--from", old);
+        back.Code.ShouldBe(0, back.Err);
+        home.Scratch.Snapshot("games/gannet-post").ShouldBe(home.Scratch.Snapshot(old));
+    }
 
-        async Task SignAsync(string file) =>
-            (await home.MuktaAsync("manifest", "sign", file, "--key", "key.pem", "--cert", "cert.pem", "--yes")).Code.ShouldBe(0);
+    [Fact]
+    public async Task A_release_can_stand_in_the_address_of_its_manifest()
+    {
+        using var nginx = await StartSignedAsync();
+        await PublishAsync("1.4.2", 41);
+        InProfile($"url: {nginx.TlsUrl}/gannet-post.meta4", $"url: {nginx.TlsUrl}/${{release}}.meta4");
+        (await VerifyAsync()).ShouldSatisfyAllConditions(
+            a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("The address of the manifest needs the version of a release."),
+            a => a.Err.ShouldContain("Name one with --release"));
+        (await OnAsync("installs", "gannet-post")).Out.ShouldContain("its files cannot be compared: the address of the manifest needs");
+        (await home.MuktaAsync("profile", "check", "profiles/gannet-post.yaml")).Code.ShouldBe(0);
+        (await VerifyAsync("--release", "1.4.2")).Code.ShouldBe(0);
+        (await VerifyAsync("--release", "..")).Code.ShouldBe(2);
+        (await VerifyAsync("--release", "../1.4.2")).Err.ShouldContain($"{nginx.TlsUrl}/..%2F1.4.2.meta4");
+
+        await IndexAsync("""{"release":"1.4.2","sequence":41}""");
+        InProfile("url:", $"index: {nginx.TlsUrl}/gannet-post.json\n  url:");
+        (await VerifyAsync()).Out.ShouldStartWith("Intact: gannet-post 1.4.2");
+        (await OnAsync("check", "gannet-post")).Out.ShouldNotContain("cannot be compared");
+        InProfile($"url: {nginx.TlsUrl}/${{release}}.meta4", "");
+        (await VerifyAsync()).Err.ShouldContain("The index does not say where the manifest of 1.4.2 is.");
     }
 
     [Theory]
@@ -221,6 +275,32 @@ public sealed class PublishedTests : IAsyncLifetime
     {
         home.Dispose();
         return ValueTask.CompletedTask;
+    }
+
+    private async Task PublishAsync(string release, int sequence, bool isOnMirror = true)
+    {
+        string[] mirror = isOnMirror ? ["--base-url", $"{home.MirrorUrl}/gannet-post/{release}"] : [];
+        (await home.MuktaAsync([
+            "manifest", "make", $"mirror/gannet-post/{release}", "--product", "gannet-post", "--release", release, "--sequence", $"{sequence}",
+            "--out", $"release/{release}.meta4", .. mirror])).Code.ShouldBe(0);
+        await SignAsync($"release/{release}.meta4");
+    }
+
+    private async Task IndexAsync(string releases, string expires = "2039-01-31T00:00:00Z")
+    {
+        home.Scratch.Write(
+            "release/gannet-post.json",
+            $$"""{"format":"mukta.releases/1","product":"gannet-post","expires":"{{expires}}","releases":[{{releases}}]}""");
+        await SignAsync("release/gannet-post.json");
+    }
+
+    private async Task SignAsync(string file) =>
+        (await home.MuktaAsync("manifest", "sign", file, "--key", "key.pem", "--cert", "cert.pem", "--yes")).Code.ShouldBe(0);
+
+    private void InProfile(string before, string after)
+    {
+        var profile = home.Scratch.At("profiles/gannet-post.yaml");
+        File.WriteAllText(profile, File.ReadAllText(profile).Replace(before, after, StringComparison.Ordinal));
     }
 
     /// <summary>As <see cref="StartAsync"/>, and the profile names a certificate; its key is at hand.</summary>

@@ -6,6 +6,7 @@ using Mukta.Host;
 using Mukta.Manifests;
 using Mukta.Operations;
 using Mukta.Products;
+using Mukta.Repair;
 using Mukta.State;
 using Spectre.Console;
 
@@ -101,7 +102,14 @@ internal static class InstallsCommand
     {
         var catalog = new OperationCatalog(first.Machine.Home, TimeProvider.System);
         located =
-            [.. located.Select(l => l with { Pending = catalog.Pending(l.Loaded.Profile.Product, l.Installs.Select(i => i.Path)) })];
+        [
+            .. located.Select(l => l with
+            {
+                Pending = catalog.Pending(l.Loaded.Profile.Product, l.Installs.Select(i => i.Path)),
+                Behind = l.Installs.Select(i => (i.Path, Gap: InstalledRelease.Gap(i.Path, l.Manifests))).Where(g => g.Gap is not null)
+                    .ToDictionary(g => g.Path, g => g.Gap!.Value, StringComparer.Ordinal),
+            }),
+        ];
         if (session.IsJson)
             Session.Write(InstallsDocument.Of(located), Documents.Readable.InstallsDocument);
         else
@@ -120,4 +128,8 @@ internal sealed record Located(
 {
     /// <summary>Operations on it that were begun and have not ended.</summary>
     public IReadOnlyList<PendingOperation> Pending { get; init; } = [];
+
+    /// <summary>Of the installs that are of an older release than the newest that is known, which one, and that one.</summary>
+    public IReadOnlyDictionary<string, (ReleaseFacts There, ReleaseFacts Newest)> Behind { get; init; } =
+        new Dictionary<string, (ReleaseFacts, ReleaseFacts)>();
 }

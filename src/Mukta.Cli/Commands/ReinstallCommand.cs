@@ -29,6 +29,11 @@ internal static class ReinstallCommand
             Description = "Use this manifest instead of the profile's.",
             HelpName = "FILE",
         };
+        var release = new Option<string?>("--release")
+        {
+            Description = "Go to this release, also back to an older one.",
+            HelpName = "VERSION",
+        };
         var scope = new Option<string>("--scope")
         {
             Description = "alone (only this), with-needs (also what it needs) or with-games (also games that need it). Default: alone.",
@@ -56,7 +61,7 @@ internal static class ReinstallCommand
             "reinstall",
             "Replace an install with a clean copy. Reuses the good parts; the copy is verified before the two are swapped.", Examples)
         {
-            product, scope, all, fresh, keep, noUserData, confirm, manifest,
+            product, scope, all, fresh, keep, noUserData, confirm, manifest, release,
         };
         command.Validators.Add(result =>
         {
@@ -70,12 +75,15 @@ internal static class ReinstallCommand
         {
             using var session = new Session(parsed);
             var found = choice.Product(parsed, parsed.GetRequiredValue(product));
-            var named = parsed.GetValue(manifest) is { } file ? found.Loaded.Named(StandardInput.FileOf(file)) : null;
+            var named = parsed.GetValue(manifest) is { } file ? found.Loaded.Named(StandardInput.FileOf(file))
+                : parsed.GetValue(release) is { } version ? found.Loaded.ManifestOf(version) : null;
+            TargetOptions.RefuseOther(named, parsed.GetValue(release));
             var tools = Product.ToolsOf(found.Machine, session, parsed);
             var request = source.RequestOf(parsed, found, tools.Log) with
             {
                 Scope = Scopes[parsed.GetRequiredValue(scope)],
                 Wish = new ReinstallWish(parsed.GetValue(fresh), parsed.GetValue(noUserData)) { Keep = parsed.GetValue(keep) ?? [] },
+                Release = parsed.GetValue(release),
                 IsOfAllInstalls = parsed.GetValue(all),
                 NamedInstall = choice.Named(parsed) ?? choice.NewPlace(parsed),
                 NewPlace = choice.NewPlace(parsed),

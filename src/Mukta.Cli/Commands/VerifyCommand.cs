@@ -68,6 +68,7 @@ internal static class VerifyCommand
         var running = target.Guard.Using([target.Path], []).Running;
         var pending = new OperationCatalog(target.Machine.Home, TimeProvider.System).Pending(result.Release.Product, [target.Path]);
         var newer = result.IsIntact ? null : InstalledRelease.NewerThan(install, result.Release);
+        var older = result.IsIntact ? null : InstalledRelease.OlderThan(install, result.Release);
         var next = newer is not null ? null : NextStep.After(result, target, straysCount, isRunning: running.Count > 0);
         if (session.IsJson)
         {
@@ -75,6 +76,7 @@ internal static class VerifyCommand
                 VerifyDocument.Of(result, target.Path, straysCount, next) with
                 {
                     NewerInstalled = newer is null ? null : ReleasePart.Of(newer),
+                    OlderInstalled = older is null ? null : ReleasePart.Of(older),
                     Running = running.Count == 0 ? null : [.. running.Select(ProcessPart.Of)],
                     Pending = pending.Count == 0 ? null : [.. pending.Select(PendingPart.Of)],
                 },
@@ -84,7 +86,7 @@ internal static class VerifyCommand
             new VerifyText(session.Output, target.Path) { StraysCount = straysCount }.Verdict(result, isQuiet: true);
         else
         {
-            new VerifyText(session.Output, target.Path) { ShowAll = all, StraysCount = straysCount, Newer = newer }
+            new VerifyText(session.Output, target.Path) { ShowAll = all, StraysCount = straysCount, Newer = newer, Older = older }
                 .Write(result, next, running, pending);
         }
 

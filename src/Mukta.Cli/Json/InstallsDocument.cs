@@ -16,7 +16,7 @@ internal sealed record InstallsDocument(IReadOnlyList<ProductInstallsPart> Produ
         [.. l.Installs.Select(
         i => new FoundPart(PathBytes.Shown(
         i.Path), i.IsCurrent, i.HasMarker, i.Evidence?.Present, i.Evidence?.Listed, i.Evidence?.Bytes) { Version = i.Release,
-        IsRecorded = i.IsRecorded })])
+        IsRecorded = i.IsRecorded, Behind = l.Behind.TryGetValue(i.Path, out var gap) ? ReleasePart.Of(gap.There) : null })])
         {
             Pending = l.Pending.Count == 0 ? null : [.. l.Pending.Select(PendingPart.Of)],
         })]);
@@ -35,6 +35,9 @@ internal sealed record FoundPart(string Path, bool IsCurrent, bool IsMarked, int
     public string? Version { get; init; }
 
     public bool IsRecorded { get; init; }
+
+    /// <summary>The release that it is of, where a newer one is known.</summary>
+    public ReleasePart? Behind { get; init; }
 }
 
 /// <summary><c>mukta.installs.sweep/1</c></summary>

@@ -108,8 +108,8 @@ internal sealed record ReleasesDocument(
 }
 
 /// <summary>A release that an index lists.</summary>
-internal sealed record IndexedPart(string Release, long Sequence, string Channel, string Manifest, bool IsCurrent)
+internal sealed record IndexedPart(string Release, long Sequence, string Channel, string? Manifest, bool IsCurrent)
 {
     public static IndexedPart Of(IndexedRelease release, bool isCurrent) => new(
-        PathBytes.Shown(release.Release), release.Sequence, PathBytes.Shown(release.Channel), PathBytes.Shown(release.Manifest), isCurrent);
+        PathBytes.Shown(release.Release), release.Sequence, PathBytes.Shown(release.Channel), release.Manifest is { } manifest ? PathBytes.Shown(manifest) : null, isCurrent);
 }

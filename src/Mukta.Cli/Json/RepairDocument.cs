@@ -41,9 +41,15 @@ internal sealed record PlanPart(
     long BytesToFetch, long BytesElsewhere, long BytesReused, long BytesKept, long ExtraSpace, IReadOnlyList<StepPart> Steps,
     IReadOnlyList<FindingPart> LeftOpen)
 {
+    /// <summary>The release that is there, where the repair goes to another one.</summary>
+    public ReleasePart? From { get; init; }
+
     public static PlanPart Of(RepairPlan plan) => new(
         plan.BytesToFetch, plan.BytesElsewhere, plan.BytesReused, plan.BytesKept, plan.ExtraSpace, [.. plan.Steps.Select(StepPart.Of)],
-        [.. plan.LeftOpen.Select(FindingPart.Of)]);
+        [.. plan.LeftOpen.Select(FindingPart.Of)])
+        {
+            From = plan.Older is { } older ? ReleasePart.Of(older) : null,
+        };
 }
 
 /// <summary>One step.</summary>

@@ -38,6 +38,8 @@ internal sealed record VerifyDocument
 
     public ReleasePart? NewerInstalled { get; init; }
 
+    public ReleasePart? OlderInstalled { get; init; }
+
     public IReadOnlyList<ProcessPart>? Running { get; init; }
 
     public IReadOnlyList<PendingPart>? Pending { get; init; }

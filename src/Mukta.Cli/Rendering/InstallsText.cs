@@ -33,6 +33,8 @@ internal sealed class InstallsText(Session session, string options)
                     $"  {PathBytes.Shown(install.Path).PadRight(width)}  "
                     + $"{(install.IsCurrent ? "current" : "stale")}{(install.IsRecorded ? ", recorded" : "")}  "
                     + $"{Evidence(product, install)}");
+                if (product.Behind.TryGetValue(install.Path, out var gap))
+                    console.MarkupLineInterpolated($"  [yellow]behind:[/] {Version(gap.There)} is installed, {Version(gap.Newest)} is published");
             }
 
             foreach (var (seen, advice) in PendingFindings.Sentences(product.Pending))
@@ -53,10 +55,14 @@ internal sealed class InstallsText(Session session, string options)
             return $"mukta installs add {searched.Loaded.Profile.Product} {Shell.Quoted(found)}{options}";
         }
 
+        if (located.FirstOrDefault(l => l.Behind.Count > 0) is { } behind && behind.Installs.Count(i => i.IsCurrent) == 1)
+            return $"mukta repair {behind.Loaded.Profile.Product}{options} --dry-run";
         var known = located.Where(l => l.Manifests.Count > 0 && l.Installs.Count(i => i.IsCurrent) == 1).ToList();
         return (known.Find(l => l.Installs.Any(i => i.Evidence is { Share: < 1 })) ?? known.FirstOrDefault()) is { } first
             ? $"mukta verify {first.Loaded.Profile.Product}{options}" : null;
     }
+
+    private static string Version(Manifests.ReleaseFacts release) => PathBytes.Shown(release.Release ?? release.Title);
 
     private static string Evidence(Located product, FoundInstall install)
     {

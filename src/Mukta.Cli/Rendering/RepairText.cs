@@ -1,5 +1,6 @@
 using Mukta.Disk;
 using Mukta.Fetching;
+using Mukta.Manifests;
 using Mukta.Repair;
 using Mukta.Verification;
 using Spectre.Console;
@@ -36,6 +37,8 @@ internal sealed class RepairText(IAnsiConsole console, string install)
         foreach (var open in plan.LeftOpen)
             console.MarkupLine($"  [yellow]left open[/]  {Escape(open.Path)}: {Escape(FindingWords.Evidence(open))}");
         console.WriteLine();
+        if (plan.Older is { } older)
+            console.WriteLine($"  {Way(older, before.Manifest),-11}  from {Version(older)} to {Version(before.Manifest)}");
         console.WriteLine($"  download     {Units.Bytes(plan.BytesToFetch)}{FetchWords.From(sources, plan.BytesToFetch)}");
         if (plan.BytesElsewhere > 0)
             console.WriteLine($"  here         {Units.Bytes(plan.BytesElsewhere)} of the needed bytes are on this machine already");
@@ -70,7 +73,13 @@ internal sealed class RepairText(IAnsiConsole console, string install)
         console.WriteLine();
     }
 
-    private static string ManifestFolder => Manifests.ManifestPath.OwnFolder;
+    private static string Way(Manifest from, Manifest to) => from.Sequence > to.Sequence ? "go back" : "update";
+
+    private static string Version(Manifest manifest) =>
+        manifest.Release is { } version ? PathBytes.Shown(version)
+        : manifest.Sequence is { } number ? $"release {number}" : "a release without a name";
+
+    private static string ManifestFolder => ManifestPath.OwnFolder;
 
     private void Steps<T>(string verb, IEnumerable<T> steps, Func<T, string> detail)
         where T : RepairStep

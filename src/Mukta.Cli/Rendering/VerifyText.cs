@@ -20,6 +20,9 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
     /// <summary>The release that is there, where it is newer than the manifest's.</summary>
     public ReleaseFacts? Newer { get; init; }
 
+    /// <summary>The release that is there, where it is older than the manifest's.</summary>
+    public ReleaseFacts? Older { get; init; }
+
     /// <summary>Everything: verdict, findings, sums.</summary>
     public void Write(
         VerifyResult result, string? next, IReadOnlyList<RunningProcess>? running = null, IReadOnlyList<PendingOperation>? pending = null)
@@ -43,6 +46,13 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
             console.MarkupLine(
                 $"\n[yellow]Newer:[/] the last repair brought this install to {Escape(Title(Newer))}, which is newer than the manifest.\n"
                 + "Compare it with the manifest of that release.");
+        }
+
+        if (Older is not null)
+        {
+            console.MarkupLine(
+                $"\n[yellow]Older:[/] the last repair brought this install to {Escape(Title(Older))}, "
+                + "which is older than the manifest.\nA repair updates it.");
         }
 
         foreach (var (seen, advice) in PendingFindings.Sentences(pending ?? []))

@@ -1,6 +1,7 @@
 using Mukta.Disk;
 using Mukta.Manifests;
 using Mukta.Manifests.Signatures;
+using Mukta.Products;
 
 namespace Mukta.Fetching;
 
@@ -51,13 +52,23 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
     /// <param name="trust">Files with the certificates that it has to be signed under; none if it need not be.</param>
     /// <param name="freshFor">How old what is kept may be.</param>
     /// <param name="product">The product that it has to be of; null for any.</param>
-    public LazyManifest Of(Uri url, IReadOnlyList<string> trust, TimeSpan freshFor, string? product) => new(Downloads.PathOf(url), trust)
+    /// <param name="isOnPurpose">True where the user has named the release: it may be an old one.</param>
+    public LazyManifest Of(Uri url, IReadOnlyList<string> trust, TimeSpan freshFor, string? product, bool isOnPurpose = false)
     {
-        Product = product,
-        Source = url.AbsoluteUri,
-        Bring = () => Downloads.Bring(new Wanted(url, trust, freshFor, bytes => Refuse(Parsed(bytes, url, product), url, trust))),
-        Accept = manifest => Refuse(manifest, url, trust),
-    };
+        return new LazyManifest(Downloads.PathOf(url), trust)
+        {
+            Product = product,
+            Source = url.AbsoluteUri,
+            Bring = () => Downloads.Bring(new Wanted(url, trust, freshFor, bytes => Accept(Parsed(bytes, url, product)))),
+            Accept = Accept,
+        };
+
+        void Accept(Manifest manifest)
+        {
+            if (!isOnPurpose)
+                Refuse(manifest, url, trust);
+        }
+    }
 
     /// <summary>The manifest of a release that an index on the network lists. Both are asked for when it is first read.</summary>
     /// <param name="place">Where the index is, and which channel counts.</param>
@@ -74,7 +85,7 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
             Bring = () =>
             {
                 entry = Chosen(Index(place, trust, product).Index, place, release);
-                var url = UrlOf(entry, place.Url);
+                var url = UrlOf(entry, place);
                 return Downloads.Bring(new Wanted(url, trust, place.FreshFor, bytes => Accept(Parsed(bytes, url, product))));
             },
             Accept = Accept,
@@ -112,7 +123,7 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
             if (!File.Exists(Downloads.PathOf(place.Url)))
                 return null;
             var (index, _) = KeptIndex(Downloads.PathOf(place.Url), place, trust, product);
-            return Kept(UrlOf(Chosen(index, place, null), place.Url), trust, product);
+            return Kept(UrlOf(Chosen(index, place, null), place), trust, product);
         }
         catch (MuktaException)
         {
@@ -149,12 +160,23 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
         : $"The index lists no release {PathBytes.Shown(release)}.",
         place.Url.AbsoluteUri, $"Show what it lists with: mukta manifest releases {index.Product}");
 
-    private static Uri UrlOf(IndexedRelease entry, Uri index) =>
-        Uri.TryCreate(index, entry.Manifest, out var url) && IsUrl(url.AbsoluteUri)
-        && (url.Scheme == Uri.UriSchemeHttps || index.Scheme == Uri.UriSchemeHttp) ? url
-        : throw NotTrusted(
-            $"The index leads to a place that manifests are not taken from: {PathBytes.Shown(entry.Manifest)}.", index,
-            "Ask its publisher. An index that came over TLS leads to TLS only.");
+    private static Uri UrlOf(IndexedRelease entry, IndexPlace place)
+    {
+        if (entry.Manifest is null && place.UrlOfRelease is { } template)
+            return ManifestPlace.UrlOf(template, entry.Release);
+        if (entry.Manifest is null)
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, $"The index does not say where the manifest of {PathBytes.Shown(entry.Release)} is.",
+                place.Url.AbsoluteUri, "Add its address to the profile: \"url\" beside \"index\", with ${release} in it.");
+        }
+
+        return Uri.TryCreate(place.Url, entry.Manifest, out var url) && IsUrl(url.AbsoluteUri)
+            && (url.Scheme == Uri.UriSchemeHttps || place.Url.Scheme == Uri.UriSchemeHttp) ? url
+            : throw NotTrusted(
+                $"The index leads to a place that manifests are not taken from: {PathBytes.Shown(entry.Manifest)}.", place.Url,
+                "Ask its publisher. An index that came over TLS leads to TLS only.");
+    }
 
     /// <summary>The index and the manifest have to agree: a release cannot stand for another.</summary>
     private static void RefuseOther(Manifest manifest, IndexedRelease entry, Uri url)
@@ -211,4 +233,8 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
 /// <param name="Url">Its address.</param>
 /// <param name="Channel">The channel whose newest release is meant.</param>
 /// <param name="FreshFor">How old what is kept may be.</param>
-public sealed record IndexPlace(Uri Url, string Channel, TimeSpan FreshFor);
+public sealed record IndexPlace(Uri Url, string Channel, TimeSpan FreshFor)
+{
+    /// <summary>The address of a release's manifest where the index does not say it, see <see cref="ManifestPlace.UrlOfRelease"/>.</summary>
+    public string? UrlOfRelease { get; init; }
+}

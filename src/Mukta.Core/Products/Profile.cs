@@ -113,6 +113,22 @@ public sealed record ManifestPlace(string Location, IReadOnlyList<string> Trust,
 {
     /// <summary>The channel of an index of releases, where that is at the location; null where the manifest itself is.</summary>
     public string? Channel { get; init; }
+
+    /// <summary>
+    /// The address of any release's manifest, with <see cref="ReleaseVariable"/> in the place of its version; null where there is none.
+    /// </summary>
+    public string? UrlOfRelease { get; init; }
+
+    /// <summary>Stands for a release's version in an address.</summary>
+    public const string ReleaseVariable = "${release}";
+
+    /// <summary>The address of a release's manifest.</summary>
+    /// <exception cref="MuktaException">The version cannot be a part of an address.</exception>
+    public static Uri UrlOf(string template, string release) => release is not ("." or "..")
+        && Uri.TryCreate(
+            template.Replace(ReleaseVariable, Uri.EscapeDataString(release), StringComparison.Ordinal), UriKind.Absolute, out var url) ? url
+        : throw new MuktaException(
+            ExitCode.BadInput, "This version cannot be a part of an address.", Disk.PathBytes.Shown(release), "Check the version.");
 }
 
 /// <summary>A service as it should be.</summary>

@@ -18,23 +18,38 @@ public sealed record LoadedProfile(Profile Profile, string File)
         : Path.Combine(Path.GetDirectoryName(File) ?? "", manifest.Location);
 
     /// <summary>The manifest's address where it is on the network; null where it is a file.</summary>
-    public Uri? ManifestUrl =>
-        ManifestLocation is { } location && location.Contains("://", StringComparison.Ordinal) ? new Uri(location) : null;
+    public Uri? ManifestUrl => IndexPlace is null && Profile.Manifest?.UrlOfRelease is not null ? null
+        : ManifestLocation is { } location && location.Contains("://", StringComparison.Ordinal) ? new Uri(location) : null;
 
     /// <summary>The manifest's file, which is read once. One on the network is asked for when it is first read.</summary>
     /// <exception cref="MuktaException">The profile names none.</exception>
     public LazyManifest ManifestFile => lazy ??= ManifestLocation is not { } location
         ? throw new MuktaException(ExitCode.BadInput, "The profile names no manifest.", File, "Name one with --manifest.")
-        : IndexPlace is not null ? ManifestOf(null)
+        : IndexPlace is not null || Profile.Manifest!.UrlOfRelease is not null ? ManifestOf(null)
         : ManifestUrl is { } url ? OnNetwork(url, Profile.Manifest!.FreshFor) : OnDisk(location);
 
     /// <summary>Where its index of releases is; null where it has none.</summary>
     public IndexPlace? IndexPlace => Profile.Manifest is { Channel: { } channel } manifest
-        ? new IndexPlace(new Uri(manifest.Location), channel, manifest.FreshFor) : null;
+        ? new IndexPlace(new Uri(manifest.Location), channel, manifest.FreshFor) { UrlOfRelease = manifest.UrlOfRelease } : null;
 
     /// <summary>The manifest of a release; null for the newest of its channel. Without an index it is the profile's one manifest.</summary>
-    public LazyManifest ManifestOf(string? release) => IndexPlace is not { } place ? ManifestFile
-        : Published?.OfIndex(place, release, Trust, Profile.Product) ?? throw NotAsked(place.Url);
+    /// <exception cref="MuktaException">Its address needs a release, and none is named.</exception>
+    public LazyManifest ManifestOf(string? release)
+    {
+        if (IndexPlace is { } place)
+            return Published?.OfIndex(place, release, Trust, Profile.Product) ?? throw NotAsked(place.Url);
+        if (Profile.Manifest is not { UrlOfRelease: { } template, FreshFor: var freshFor })
+            return ManifestFile;
+        if (release is null)
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, "The address of the manifest needs the version of a release.", template,
+                "Name one with --release, or add an index of releases to the profile (manifest, index).");
+        }
+
+        var url = ManifestPlace.UrlOf(template, release);
+        return Published?.Of(url, Trust, freshFor, Profile.Product, isOnPurpose: true) ?? throw NotAsked(url);
+    }
 
     /// <summary>Gets manifests from the network; null where nothing is to be asked for.</summary>
     public PublishedManifests? Published { get; init; }
@@ -62,7 +77,7 @@ public sealed record LoadedProfile(Profile Profile, string File)
     /// </summary>
     public LazyManifest? TryManifestFile => lazy ?? (IndexPlace is { } place
         ? Published?.KeptOfIndex(place, Trust, Profile.Product)
-        : ManifestUrl is { } url ? Published?.Kept(url, Trust, Profile.Product)
+        : Profile.Manifest?.UrlOfRelease is not null ? null : ManifestUrl is { } url ? Published?.Kept(url, Trust, Profile.Product)
         : ManifestLocation is { } location && System.IO.File.Exists(location) ? ManifestFile : null);
 
     /// <summary>Reads the manifest if it is there.</summary>

@@ -99,14 +99,24 @@ public static class ProfileReader
 
     private static ManifestPlace ManifestPlace(ProfileFields fields)
     {
-        if ((fields.Has("file") ? 1 : 0) + (fields.Has("url") ? 1 : 0) + (fields.Has("index") ? 1 : 0) != 1)
-            throw fields.Fault("The manifest needs one of the keys \"file\", \"url\" and \"index\".");
+        var url = fields.Url("url");
+        var ofRelease = url?.OriginalString.Contains(Products.ManifestPlace.ReleaseVariable, StringComparison.Ordinal) == true
+            ? url.OriginalString : null;
+        if ((fields.Has("file") ? 1 : 0) + (url is not null && ofRelease is null ? 1 : 0) + (fields.Has("index") ? 1 : 0) > 1
+            || (!fields.Has("file") && url is null && !fields.Has("index")) || (fields.Has("file") && ofRelease is not null))
+        {
+            throw fields.Fault(
+                "The manifest needs one of the keys \"file\", \"url\" and \"index\". Only a \"url\" with ${release} goes with an index.");
+        }
+
         if (fields.Has("channel") && !fields.Has("index"))
             throw fields.Fault("channel", "Only an index of releases has channels.");
         return new ManifestPlace(
-            fields.Text("file") ?? (fields.Url("url") ?? fields.Url("index"))!.AbsoluteUri, fields.Texts("trust"), fields.Urls("mirrors"),
+            fields.Text("file") ?? fields.Url("index")?.AbsoluteUri ?? ofRelease ?? url!.AbsoluteUri, fields.Texts("trust"),
+            fields.Urls("mirrors"),
             fields.Has("fresh-for") ? fields.Duration("fresh-for") : Fetching.PublishedManifests.UsuallyFresh)
         {
+            UrlOfRelease = ofRelease,
             Channel = fields.Has("index") ? fields.Text("channel") ?? Manifests.ReleaseIndex.UsualChannel : null,
         };
     }

@@ -6,6 +6,7 @@ using Mukta.Manifests;
 using Mukta.Operations;
 using Mukta.Products;
 using Mukta.Reinstall;
+using Mukta.Repair;
 
 namespace Mukta.Remedies;
 
@@ -20,6 +21,9 @@ public sealed record ReinstallRequest
 
     /// <summary>What is wanted.</summary>
     public ReinstallWish Wish { get; init; } = new(false, false);
+
+    /// <summary>The release of the product that is meant; null for whichever it is, but none that is older than what is there.</summary>
+    public string? Release { get; init; }
 
     /// <summary>True for every install of the product.</summary>
     public bool IsOfAllInstalls { get; init; }
@@ -101,6 +105,8 @@ public sealed class ReinstallRemedy(RemedyTarget target, ReinstallRequest reques
                 $"Give the one that was begun up with: mukta undo {interrupted.Header.Operation}. Then run the same command again.");
         }
 
+        if (interrupted is null)
+            RefuseNewer(chosen);
         var around = new ReinstallSurroundings(Machine, target.Catalog, request.Wish, request.Also, Tools.Meter);
         var targets = chosen.Select(c => TargetOf(c.Loaded, c.Path)
             .Looked(around, interrupted is not null && ReinstallStep.IsDone(interrupted, ReinstallStep.ChangedOver, c.Path), cancel))
@@ -156,9 +162,22 @@ public sealed class ReinstallRemedy(RemedyTarget target, ReinstallRequest reques
         Operation operation, InstallLocks locks, ReinstallPlan plan, CancellationToken cancel) =>
         Reinstaller.RunAsync(operation, locks, plan.Wish, plan.Targets, cancel);
 
+    private void RefuseNewer(IReadOnlyList<(LoadedProfile Loaded, string Path)> chosen)
+    {
+        foreach (var (loaded, path) in chosen.Where(c => Directory.Exists(c.Path)))
+        {
+            using var install = Folder.Open(path);
+            InstalledRelease.RefuseNewer(
+                install, ManifestOf(loaded), loaded == target.Loaded ? request.Release : null, $"mukta {Name} {loaded.Profile.Product}");
+        }
+    }
+
+    private Manifest ManifestOf(LoadedProfile loaded) =>
+        loaded == target.Loaded && target.NamedManifest is { } named ? named.Value : loaded.ManifestFile.Value;
+
     private ReinstallTarget TargetOf(LoadedProfile loaded, string path)
     {
-        var manifest = loaded == target.Loaded && target.NamedManifest is { } named ? named.Value : loaded.ManifestFile.Value;
+        var manifest = ManifestOf(loaded);
         var list = request.SourcesOf(loaded, manifest);
         sources.Add(list);
         return new ReinstallTarget

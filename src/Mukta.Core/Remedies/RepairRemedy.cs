@@ -49,7 +49,7 @@ public sealed class RepairRemedy(InstallTarget target, SourceList sources, Opera
     /// <inheritdoc/>
     public override Task<PreparedRepair> PlanAsync(CancellationToken cancel)
     {
-        RefuseOlder();
+        InstalledRelease.RefuseNewer(install, target.Manifest, Release, $"mukta repair {target.Arguments}");
         var before = new Verifier(Tools.Time)
             .Verify(target.Manifest, install, new VerifyOptions { Meter = Tools.Meter, RememberProven = true }, cancel);
         var wish = new RepairWish
@@ -66,23 +66,6 @@ public sealed class RepairRemedy(InstallTarget target, SourceList sources, Opera
             "repair of {Install}: {Findings} findings, {Steps} steps, {Bytes} bytes to fetch", target.Path, before.Findings.Count,
             plan.Plan.Steps.Count, plan.Plan.BytesToFetch);
         return Task.FromResult(plan);
-    }
-
-    /// <summary>Refuses an older release than is there, unless that is meant.</summary>
-    private void RefuseOlder()
-    {
-        var manifest = target.Manifest;
-        if (Release is not null && manifest.Release == Release)
-            return;
-        if (InstalledRelease.NewerThan(install, ReleaseFacts.Of(manifest)) is { } newer)
-        {
-            throw new MuktaException(
-                ExitCode.NotTrusted,
-                $"The install is newer than the manifest: {PathBytes.Shown(newer.Title)} instead of "
-                + $"{PathBytes.Shown(ReleaseFacts.Of(manifest).Title)}.", PathBytes.Shown(target.Path),
-                $"Nothing was touched. Get the newer release's manifest, or go back on purpose with: mukta repair {target.Arguments}"
-                + (manifest.Release is { } release ? $" --release {release}" : " --release VERSION"));
-        }
     }
 
     /// <inheritdoc/>

@@ -29,6 +29,48 @@ public static class InstalledRelease
     public static ReleaseFacts? NewerThan(Folder install, ReleaseFacts other) =>
         TryRead(install) is { } there && there.Product == other.Product && there.Sequence > other.Sequence ? ReleaseFacts.Of(there) : null;
 
+    /// <summary>The release that the last repair left in an install, where it is older than another one; null where it is not.</summary>
+    public static ReleaseFacts? OlderThan(Folder install, ReleaseFacts other) =>
+        TryRead(install) is { } there && there.Product == other.Product && there.Sequence < other.Sequence ? ReleaseFacts.Of(there) : null;
+
+    /// <summary>The release that an install is of and the newest that is known, where that is a newer one; null where it is not.</summary>
+    /// <param name="install">The install.</param>
+    /// <param name="known">The releases that are known.</param>
+    public static (ReleaseFacts There, ReleaseFacts Newest)? Gap(string install, IReadOnlyList<Manifest> known)
+    {
+        if (known.MaxBy(m => m.Sequence ?? -1) is not { } newest)
+            return null;
+        try
+        {
+            using var folder = Folder.Open(install);
+            var facts = ReleaseFacts.Of(newest);
+            return OlderThan(folder, facts) is { } there ? (there, facts) : null;
+        }
+        catch (MuktaException)
+        {
+            return null; // What keeps it from being read is said elsewhere.
+        }
+    }
+
+    /// <summary>Refuses to take an install back to an older release, unless that is meant.</summary>
+    /// <param name="install">The install.</param>
+    /// <param name="manifest">The release that it is going to be brought to.</param>
+    /// <param name="release">The release that the user has named; null for none.</param>
+    /// <param name="command">The command that goes back on purpose, without its option.</param>
+    /// <exception cref="MuktaException">The install is newer.</exception>
+    public static void RefuseNewer(Folder install, Manifest manifest, string? release, string command)
+    {
+        if ((release is null || manifest.Release != release) && NewerThan(install, ReleaseFacts.Of(manifest)) is { } newer)
+        {
+            throw new MuktaException(
+                ExitCode.NotTrusted,
+                $"The install is newer than the manifest: {PathBytes.Shown(newer.Title)} instead of "
+                + $"{PathBytes.Shown(ReleaseFacts.Of(manifest).Title)}.", PathBytes.Shown(install.Path),
+                "Nothing was touched. Get the newer release's manifest, or go back on purpose with: "
+                + $"{command} --release {manifest.Release ?? "VERSION"}");
+        }
+    }
+
     private static Manifest? TryRead(Folder install)
     {
         try

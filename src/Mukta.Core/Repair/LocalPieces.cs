@@ -1,4 +1,5 @@
 using System.Buffers.Binary;
+using Microsoft.Win32.SafeHandles;
 using Mukta.Disk;
 using Mukta.Fetching;
 using Mukta.Hashing;
@@ -33,19 +34,25 @@ public sealed class LocalPieces : IDisposable
 
     private const long AlwaysWorthReading = 256L << 20;
 
+    /// <summary>So many files that will be moved are held open at the most.</summary>
+    private const int MostHeld = 400;
+
     private readonly record struct PieceKey(UInt128 Head, HashKind Kind, long Length);
 
-    private sealed record Place(Folder Folder, string Path, long Offset, bool IsHere);
+    private sealed record Place(Folder Folder, string Path, long Offset);
 
     private readonly Dictionary<PieceKey, Place?> pieces = [];
     private readonly HashSet<(long Length, HashKind Kind)> wholes = [];
     private readonly Dictionary<(long Length, HashKind Kind), Grid> grids = [];
     private readonly List<Folder> opened = [];
+    private readonly Dictionary<string, SafeFileHandle> held = new(StringComparer.Ordinal);
+    private readonly Folder install;
     private readonly WorkMeter? meter;
     private readonly CancellationToken cancel;
     private long taken, missing, budget;
 
-    private LocalPieces(WorkMeter? meter, CancellationToken cancel) => (this.meter, this.cancel) = (meter, cancel);
+    private LocalPieces(Folder install, WorkMeter? meter, CancellationToken cancel) =>
+        (this.install, this.meter, this.cancel) = (install, meter, cancel);
 
     /// <summary>Bytes that were taken so far.</summary>
     public long Taken => Interlocked.Read(ref taken);
@@ -60,7 +67,7 @@ public sealed class LocalPieces : IDisposable
     public static LocalPieces For(
         RepairPlan plan, VerifyResult found, Folder install, LocalPlaces places, WorkMeter? meter, CancellationToken cancel)
     {
-        var local = new LocalPieces(meter, cancel);
+        var local = new LocalPieces(install, meter, cancel);
         try
         {
             foreach (var put in plan.Puts.Where(p => !p.IsFresh))
@@ -72,6 +79,7 @@ public sealed class LocalPieces : IDisposable
             local.ScanStaged(plan, install);
             local.TakeProven(found, install);
             local.ScanStrays(found, install);
+            local.TakeOlder(plan);
             local.ScanKept(install);
             local.ScanOthers(plan, places);
             return local;
@@ -86,6 +94,25 @@ public sealed class LocalPieces : IDisposable
     /// <summary>How many bytes of a file's needed pieces are here.</summary>
     public long BytesFor(PutFile put) =>
         put.IsFresh ? 0 : Pieces(put).Where(p => pieces.GetValueOrDefault(p.Key) is not null).Sum(p => p.Key.Length);
+
+    /// <summary>Opens the files that a plan moves away or replaces, so that their pieces can be taken afterwards as well.</summary>
+    internal void HoldOpen(RepairPlan plan)
+    {
+        var moved = plan.Steps.Where(s => s is HoldAway or PutFile { Replaces: not null }).Select(s => s.Path)
+            .ToHashSet(StringComparer.Ordinal);
+        foreach (var file in pieces.Where(p => p.Value is { } place && place.Folder == install && moved.Contains(place.Path))
+            .GroupBy(p => p.Value!.Path, StringComparer.Ordinal).OrderByDescending(f => f.Sum(p => p.Key.Length)).Take(MostHeld))
+        {
+            try
+            {
+                held.TryAdd(file.Key, install.OpenRead(file.Key));
+            }
+            catch (Exception e) when (e is IOException or UnauthorizedAccessException or DiskException)
+            {
+                // What cannot be read here is fetched.
+            }
+        }
+    }
 
     /// <summary>Copies what is here into a staged file, hashing each piece on the way.</summary>
     internal void Fill(StagedFile staged, CancellationToken stop)
@@ -103,7 +130,9 @@ public sealed class LocalPieces : IDisposable
             var isRight = false;
             try
             {
-                using var from = place.Folder.OpenRead(place.Path);
+                var open = place.Folder == install ? held.GetValueOrDefault(place.Path) : null;
+                using var own = open is null ? place.Folder.OpenRead(place.Path) : null;
+                var from = open ?? own!;
                 if (!hasher.Proves(from, new HashRange(place.Offset, range.Length, proof.Kind), proof[piece], stop))
                     continue; // It was changed since it was looked at.
                 staged.CopyFrom(from, place.Offset, range);
@@ -124,7 +153,12 @@ public sealed class LocalPieces : IDisposable
     }
 
     /// <inheritdoc/>
-    public void Dispose() => opened.ForEach(f => f.Dispose());
+    public void Dispose()
+    {
+        opened.ForEach(f => f.Dispose());
+        foreach (var file in held.Values)
+            file.Dispose();
+    }
 
     private static PieceKey Key(ManifestFile file, int piece) => new(
         BinaryPrimitives.ReadUInt128BigEndian(file.Proof[piece]), file.ProofKind, file.RangeOf(piece).Length);
@@ -164,7 +198,7 @@ public sealed class LocalPieces : IDisposable
         foreach (var file in found.Manifest.Files.Where(f => found.Proven.ContainsKey(f.Path)))
         {
             for (var piece = 0; piece < file.PieceCount && missing > 0; piece++)
-                Found(Key(file, piece), new Place(install, file.Path, file.RangeOf(piece).Offset, IsHere: true));
+                Found(Key(file, piece), new Place(install, file.Path, file.RangeOf(piece).Offset));
         }
     }
 
@@ -188,6 +222,18 @@ public sealed class LocalPieces : IDisposable
             Scan(install, miscased.FoundAt, miscased.Found.Size, isNamed: false);
         foreach (var inTheWay in found.Findings.OfType<WrongKind>().Where(w => w.Found == NodeKind.File))
             Scan(install, inTheWay.Path, inTheWay.BytesInside, isNamed: false);
+    }
+
+    /// <summary>What the older release had where: a piece may be in another file now. Nothing is read; a piece is proven when it is taken.</summary>
+    private void TakeOlder(RepairPlan plan)
+    {
+        foreach (var file in (plan.Older?.Files ?? []).TakeWhile(_ => missing > 0))
+        {
+            if (install.Look(file.Path) is not { Kind: NodeKind.File } there || there.Size != file.Size)
+                continue;
+            for (var piece = 0; piece < file.PieceCount && missing > 0; piece++)
+                Found(Key(file, piece), new Place(install, file.Path, file.RangeOf(piece).Offset));
+        }
     }
 
     private void ScanKept(Folder install)
@@ -256,7 +302,7 @@ public sealed class LocalPieces : IDisposable
                 if (hashed.Digest.Length > 0)
                 {
                     Found(new PieceKey(BinaryPrimitives.ReadUInt128BigEndian(hashed.Digest), slice.Kind, slice.Length),
-                        new Place(folder, path, slice.Offset, IsHere: false));
+                        new Place(folder, path, slice.Offset));
                 }
             }
         }

@@ -71,6 +71,7 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
     /// <exception cref="DiskException">The disk is full, or fails for good; what is done is kept.</exception>
     public async Task RunAsync(CancellationToken cancel)
     {
+        Local?.HoldOpen(plan);
         DoTogether([.. plan.Steps.OfType<FixMode>()], f => area.ModeChange(f.Path, f.To), cancel);
         Each(plan.Steps.OfType<FixCase>(), Rename, cancel);
         DoTogether([.. plan.Steps.OfType<HoldAway>().Where(h => h.IsStray)], h => new SetAside(h.Path), cancel);

@@ -47,9 +47,9 @@ internal sealed record PlanPart(
     public static PlanPart Of(RepairPlan plan) => new(
         plan.BytesToFetch, plan.BytesElsewhere, plan.BytesReused, plan.BytesKept, plan.ExtraSpace, [.. plan.Steps.Select(StepPart.Of)],
         [.. plan.LeftOpen.Select(FindingPart.Of)])
-        {
-            From = plan.Older is { } older ? ReleasePart.Of(older) : null,
-        };
+    {
+        From = plan.Older is { } older ? ReleasePart.Of(older) : null,
+    };
 }
 
 /// <summary>One step.</summary>

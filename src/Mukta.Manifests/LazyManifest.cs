@@ -1,4 +1,5 @@
 using Mukta.Disk;
+using Mukta.Manifests.Formats;
 using Mukta.Manifests.Signatures;
 
 namespace Mukta.Manifests;
@@ -32,6 +33,9 @@ public sealed class LazyManifest(string path, IReadOnlyList<string>? trust = nul
 
     /// <summary>Who has signed it; null before it was read, and for one that need not be signed.</summary>
     public Signer? Signer { get; private set; }
+
+    /// <summary>The manifest where it was read already; null where it was not.</summary>
+    public Manifest? ValueIfRead => manifest;
 
     /// <summary>How the file stood before it was read; null if it was not there, or was not read.</summary>
     public string? Identity { get; private set; }
@@ -96,11 +100,18 @@ public sealed class LazyManifest(string path, IReadOnlyList<string>? trust = nul
     private Manifest Read()
     {
         if (trust is not { Count: > 0 })
-            return MetalinkReader.ReadFile(Path);
+            return ManifestReader.ReadFile(Path);
         (var read, Signer) = ManifestSignature.ReadSigned(Path, TrustAnchors.Read(trust), TimeProvider.System.GetUtcNow());
         return read;
     }
 
-    private static string? Of(string file) =>
-        Node.At(file) is { } node ? $"{node.Device}:{node.Inode}:{node.Size}:{node.ModifiedNs}:{node.ChangedNs}" : null;
+    private static string? Of(string path)
+    {
+        if (Node.At(path) is not { } node)
+            return null;
+        return node.Kind == NodeKind.File ? Words(node)
+            : string.Join(' ', ManifestReader.FilesOf(path).Select(f => Node.At(f) is { } inside ? Words(inside) : "-").Prepend(Words(node)));
+    }
+
+    private static string Words(Node node) => $"{node.Device}:{node.Inode}:{node.Size}:{node.ModifiedNs}:{node.ChangedNs}";
 }

@@ -1,4 +1,6 @@
+using Mukta.Disk;
 using Mukta.Hashing;
+using Mukta.Manifests.Formats;
 
 namespace Mukta.Manifests;
 
@@ -26,8 +28,51 @@ public sealed record Manifest
     /// <summary>The symbolic links, in the order of their paths.</summary>
     public IReadOnlyList<ManifestLink> Links { get; init; } = [];
 
+    /// <summary>The format that it was read from.</summary>
+    public ManifestFormat Format { get; init; }
+
     /// <summary>Bytes of all files.</summary>
     public long TotalSize => Files.Sum(f => f.Size);
+
+    /// <summary>True where it does not say of every file how long it is.</summary>
+    public bool LacksSizes => Files.Any(f => !f.HasSize);
+
+    /// <summary>
+    /// The manifest with the sizes that files have in a folder, where it does not say them itself: so a file can be hashed and compared. One
+    /// that is not there counts as empty.
+    /// </summary>
+    public Manifest WithSizesIn(Folder folder) => !LacksSizes ? this : this with
+    {
+        Files = [.. Files.Select(f => f.HasSize ? f : f with
+        {
+            Size = Found(folder, f.Path) is { Kind: NodeKind.File, Size: var size } ? size : 0,
+        })],
+    };
+
+    /// <summary>Refuses a manifest that does not say how long its files are.</summary>
+    /// <param name="source">What to call it in messages.</param>
+    /// <exception cref="MuktaException">It does not.</exception>
+    public void RefuseWithoutSizes(string source)
+    {
+        if (LacksSizes)
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, "The manifest does not say how long its files are, and without that nothing can be downloaded.",
+                PathBytes.Shown(source), "Get a manifest that does, or make one of a good copy with: mukta manifest make DIR --out FILE");
+        }
+    }
+
+    private static Node? Found(Folder folder, string path)
+    {
+        try
+        {
+            return folder.Look(path);
+        }
+        catch (DiskException)
+        {
+            return null; // The verification says what is there instead.
+        }
+    }
 
     /// <summary>Files that only a weak hash vouches for.</summary>
     public int WeakFiles => Files.Count(f => f.IsWeak);
@@ -77,6 +122,9 @@ public sealed record ManifestFile : ManifestEntry
     /// <summary>Bytes, 0 to 2^63 - 1.</summary>
     public required long Size { get; init; }
 
+    /// <summary>False where the manifest does not say the size, and it is the one that was found, or 0.</summary>
+    public bool HasSize { get; init; } = true;
+
     /// <summary>Hashes of the whole file, best first.</summary>
     public IReadOnlyList<ContentHash> Hashes { get; init; } = [];
 
@@ -107,7 +155,7 @@ public sealed record ManifestFile : ManifestEntry
     public PieceList Proof => Pieces ?? new PieceList(Hashes[0].Kind, Math.Max(Size, 1), Hashes[0].Digest);
 
     /// <summary>How many pieces have to be proven; none for an empty file, whose size says all.</summary>
-    public int PieceCount => (int)PieceList.CountFor(Size, Proof.PieceLength);
+    public int PieceCount => Size == 0 && !HasSize ? 1 : (int)PieceList.CountFor(Size, Proof.PieceLength);
 
     /// <summary>Where a piece lies in the file, and how it is hashed.</summary>
     public HashRange RangeOf(int piece) => Proof.RangeOf(piece, Size);

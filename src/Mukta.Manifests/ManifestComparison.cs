@@ -40,7 +40,7 @@ public sealed record ManifestComparison(
 
     private static bool HasSameBytes(ManifestFile a, ManifestFile b)
     {
-        if (a.Size != b.Size)
+        if (a.Size != b.Size && a.HasSize && b.HasSize)
             return false;
         foreach (var hash in a.Hashes)
         {

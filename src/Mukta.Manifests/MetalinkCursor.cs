@@ -14,7 +14,7 @@ internal sealed class MetalinkCursor : IDisposable
 
     private readonly HashSet<string> shared = new(StringComparer.Ordinal);
     private char[] text = new char[1024];
-    private string? ours, metalink;
+    private string? ours, metalink, older;
 
     public MetalinkCursor(Stream stream, string source)
     {
@@ -37,6 +37,9 @@ internal sealed class MetalinkCursor : IDisposable
     public bool IsOurs => IsIn(MetalinkNames.Extension, ref ours);
 
     public bool IsMetalink => IsIn(MetalinkNames.Metalink, ref metalink);
+
+    /// <summary>True for an element of Metalink 3.</summary>
+    public bool IsOlderMetalink => IsIn(MetalinkNames.Metalink3, ref older);
 
     public (int Line, int Column) Place => lines is null ? (0, 0) : (lines.LineNumber, lines.LinePosition);
 

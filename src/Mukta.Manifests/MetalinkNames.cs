@@ -6,6 +6,9 @@ public static class MetalinkNames
     /// <summary>The namespace of Metalink 4.</summary>
     public const string Metalink = "urn:ietf:params:xml:ns:metalink";
 
+    /// <summary>The namespace of Metalink 3.0, an older format that no RFC describes.</summary>
+    public const string Metalink3 = "http://www.metalinker.org/";
+
     /// <summary>The namespace of Mukta's extension elements.</summary>
     public const string Extension = "urn:mukta:manifest:1";
 

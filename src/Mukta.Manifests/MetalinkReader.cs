@@ -4,6 +4,7 @@ using System.Xml;
 using Microsoft.Win32.SafeHandles;
 using Mukta.Disk;
 using Mukta.Hashing;
+using Mukta.Manifests.Formats;
 
 namespace Mukta.Manifests;
 
@@ -21,7 +22,7 @@ public sealed class MetalinkReader
     private readonly List<ManifestFile> files = [];
     private readonly List<ManifestLink> links = [];
     private readonly List<MirrorUrl> bases = [];
-    private readonly List<(string Path, int Line, int Column)> places = [];
+    private readonly EntryNames names;
     private readonly FileSoFar now = new();
     private readonly ArrayBufferWriter<byte> digests = new();
     private readonly Func<bool> readFileChild, readPiece;
@@ -35,6 +36,7 @@ public sealed class MetalinkReader
     private MetalinkReader(MetalinkCursor at)
     {
         this.at = at;
+        names = new EntryNames((what, place) => at.FaultAt(what, place));
         (readFileChild, readPiece) = (ReadFileChild, ReadPiece);
     }
 
@@ -66,7 +68,8 @@ public sealed class MetalinkReader
         using var at = new MetalinkCursor(stream, source);
         try
         {
-            return new MetalinkReader(at).ReadRoot();
+            at.MoveToRoot();
+            return at.IsOlderMetalink && at.Name == "metalink" ? Metalink3Reader.Read(at) : new MetalinkReader(at).ReadRoot();
         }
         catch (XmlException e)
         {
@@ -131,9 +134,9 @@ public sealed class MetalinkReader
     /// </summary>
     private bool TryTake(MetalinkReader next)
     {
-        places.AddRange(next.places);
+        names.AddRange(next.names);
         bases.AddRange(next.bases);
-        var isMore = places.Count > MetalinkNames.MostEntries || pieceTotal + next.pieceTotal > MetalinkNames.MostPieces
+        var isMore = names.Count > MetalinkNames.MostEntries || pieceTotal + next.pieceTotal > MetalinkNames.MostPieces
             || bases.Count > MetalinkNames.MostPerFile;
         if (isMore || (bases.Count > 0 && files.Concat(next.files).Any(f => f.Extras is not null)))
             return false; // Which of a file's own places are those of the manifest depends on what stands before it.
@@ -148,9 +151,9 @@ public sealed class MetalinkReader
     {
         if (files.Count + links.Count == 0)
             throw at.FaultAt("The manifest lists no file.", (1, 1));
-        RefuseNamesThatClash();
-        Sort(files);
-        Sort(links);
+        names.RefuseClashes();
+        EntryNames.Sort(files);
+        EntryNames.Sort(links);
         return new Manifest
         {
             Product = product,
@@ -161,20 +164,6 @@ public sealed class MetalinkReader
             Files = files,
             Links = links,
         };
-    }
-
-    /// <summary>Puts entries in the order of their paths; most manifests have them so already.</summary>
-    private static void Sort<T>(List<T> entries)
-        where T : ManifestEntry
-    {
-        for (var i = 1; i < entries.Count; i++)
-        {
-            if (string.CompareOrdinal(entries[i - 1].Path, entries[i].Path) > 0)
-            {
-                entries.Sort((a, b) => string.CompareOrdinal(a.Path, b.Path));
-                return;
-            }
-        }
     }
 
     private bool ReadRootChild()
@@ -212,7 +201,7 @@ public sealed class MetalinkReader
     private void ReadLink((int Line, int Column) place)
     {
         var (path, target, component) = (at.RequiredAttribute("name"), at.RequiredAttribute("target"), at.Attribute("component"));
-        Claim(path, place);
+        names.Claim(path, place);
         if (ManifestPath.TargetFault(path, target) is { } fault)
             throw at.FaultAt($"The link target \"{Disk.PathBytes.Shown(target)}\" {fault}.", place);
         links.Add(new ManifestLink { Path = path, Target = target, Component = component });
@@ -223,14 +212,15 @@ public sealed class MetalinkReader
     {
         var place = at.Place;
         var path = at.RequiredAttribute("name");
-        Claim(path, place);
+        names.Claim(path, place);
         now.Clear();
         at.EachChild(readFileChild);
         var hashes = now.Hashes.Count > 1 ? [.. now.Hashes.OrderBy(h => h.Kind)] : now.Hashes.ToArray();
         var file = new ManifestFile
         {
             Path = path,
-            Size = now.Size ?? throw at.FaultAt($"The file \"{path}\" has no size; without it nothing can be verified.", place),
+            Size = now.Size ?? 0,
+            HasSize = now.Size is not null,
             Hashes = hashes,
             Pieces = now.Pieces,
             Component = now.Component,
@@ -290,6 +280,8 @@ public sealed class MetalinkReader
 
     private void Prove(ManifestFile file, (int, int) place, (int, int) piecesPlace)
     {
+        if (!file.HasSize && file.Pieces is not null)
+            throw at.FaultAt($"The file \"{file.Path}\" has pieces and no size; without it they mean nothing.", place);
         if (file.Hashes.Count == 0 && file.Pieces is null)
             throw at.FaultAt($"The file \"{file.Path}\" has no hash that Mukta knows (sha-256, sha-384, sha-512, sha-1, md5).", place);
         if (file.Pieces is { } pieces && PieceList.CountFor(file.Size, pieces.PieceLength) is var needed && pieces.Count != needed)
@@ -299,7 +291,7 @@ public sealed class MetalinkReader
                 + $"{pieces.PieceLength} ask for {needed}.", piecesPlace);
         }
 
-        if (file.Size > 0)
+        if (file.Size > 0 || !file.HasSize)
             return;
         foreach (var hash in file.Hashes)
         {
@@ -355,64 +347,6 @@ public sealed class MetalinkReader
         at.Digest(pieceKind, at.Text(), digest, here);
         digests.Write(digest);
         return true;
-    }
-
-    private void Claim(string path, (int Line, int Column) place)
-    {
-        if (ManifestPath.Fault(path) is { } fault)
-            throw at.FaultAt($"The name \"{Disk.PathBytes.Shown(path)}\" {fault}.", place);
-        places.Add((path, place.Line, place.Column));
-        if (places.Count > MetalinkNames.MostEntries)
-            throw at.FaultAt($"The manifest lists more than {MetalinkNames.MostEntries} files.", place);
-    }
-
-    /// <summary>No name may stand twice, and none may be a folder for another one.</summary>
-    private void RefuseNamesThatClash()
-    {
-        var isSorted = true;
-        for (var i = 1; i < places.Count && isSorted; i++)
-            isSorted = string.CompareOrdinal(places[i - 1].Path, places[i].Path) < 0;
-        if (!isSorted)
-        {
-            places.Sort(
-                (a, b) => string.CompareOrdinal(a.Path, b.Path) is var order and not 0 ? order
-                : (a.Line, a.Column).CompareTo((b.Line, b.Column)));
-        }
-
-        for (var i = 1; i < places.Count && !isSorted; i++)
-        {
-            if (places[i].Path == places[i - 1].Path)
-            {
-                throw at.FaultAt(
-                    $"The name \"{places[i].Path}\" appears twice; first in line {places[i - 1].Line}.",
-                    (places[i].Line, places[i].Column));
-            }
-        }
-
-        var folders = new HashSet<string>(StringComparer.Ordinal);
-        var known = folders.GetAlternateLookup<ReadOnlySpan<char>>();
-        var last = "";
-        foreach (var (path, _, _) in places)
-        {
-            var folder = path.AsSpan(0, Math.Max(path.LastIndexOf('/'), 0));
-            if (folder.SequenceEqual(last.AsSpan(0, Math.Max(last.LastIndexOf('/'), 0))))
-                continue;
-            last = path;
-            for (var slash = path.LastIndexOf('/'); slash > 0 && known.Add(path.AsSpan(0, slash)); slash = path.LastIndexOf('/', slash - 1))
-            {
-            }
-        }
-
-        foreach (var (path, line, column) in places)
-        {
-            if (!folders.Contains(path))
-                continue;
-            var other = places.Find(
-                p => p.Path.StartsWith(path, StringComparison.Ordinal) && p.Path.Length > path.Length && p.Path[path.Length] == '/');
-            throw at.FaultAt(
-                $"The name \"{path}\" is a file, and \"{other.Path}\" needs it as a folder.",
-                line > other.Line ? (line, column) : (other.Line, other.Column));
-        }
     }
 
     private IReadOnlyList<MirrorUrl> WithoutBases(List<MirrorUrl> urls, string path)

@@ -12,14 +12,18 @@ public static class MetalinkWriter
 
     /// <summary>Writes a manifest to a file: beside it first, then renamed, so that the file is the old one or the new one.</summary>
     /// <exception cref="MuktaException">The file cannot be written.</exception>
-    public static void WriteFile(Manifest manifest, string path)
+    public static void WriteFile(Manifest manifest, string path) => WriteFile(stream => Write(manifest, stream), path);
+
+    /// <summary>Writes a file: beside it first, then renamed, so that it is the old one or the new one.</summary>
+    /// <exception cref="MuktaException">The file cannot be written.</exception>
+    internal static void WriteFile(Action<Stream> write, string path)
     {
         var beside = $"{path}.{Environment.ProcessId}.part";
         try
         {
             using (var stream = new FileStream(beside, FileMode.CreateNew, FileAccess.Write))
             {
-                Write(manifest, stream);
+                write(stream);
                 stream.Flush(flushToDisk: true);
             }
 
@@ -77,7 +81,7 @@ public static class MetalinkWriter
     {
         xml.WriteStartElement("file", MetalinkNames.Metalink);
         xml.WriteAttributeString("name", file.Path);
-        Text(xml, "size", file.Size.ToString(CultureInfo.InvariantCulture));
+        Text(xml, "size", file.HasSize ? file.Size.ToString(CultureInfo.InvariantCulture) : null);
         Text(xml, "version", file.Version);
         foreach (var system in file.OperatingSystems)
             Text(xml, "os", system);

@@ -23,6 +23,48 @@ public class ManifestTests
     }
 
     [Fact]
+    public async Task Lists_and_bags_mean_the_same_to_other_programs()
+    {
+        using var game = await GameFolder.MakeAsync();
+        game.Scratch.Write("game/odd (1) = %41 é", "odd");
+        game.Scratch.Write("game/readme", "");
+        (await game.MuktaAsync("manifest", "make", "game", "--out", "own.meta4")).Code.ShouldBe(0);
+        foreach (var (format, theirs) in new[] { ("gnu", ""), ("bsd", "--tag") })
+        {
+            var made = await game.MuktaAsync("manifest", "convert", "own.meta4", $"{format}.sums", "--format", format);
+            made.Code.ShouldBe(0, made.Err);
+            made.Err.ShouldContain("cannot say it: ");
+            (await Shell($"cd game && sha256sum -c --strict --quiet ../{format}.sums")).Code.ShouldBe(0);
+            (await Shell($"cd game && find . -path ./.mukta -prune -o -type f -exec sha256sum {theirs} {{}} + > ../{format}.theirs")).Code.ShouldBe(0);
+            (await game.MuktaAsync("verify", "game", "--manifest", $"{format}.theirs")).ShouldSatisfyAllConditions(
+                a => a.Code.ShouldBe(0, a.Out), a => a.Out.ShouldContain("which says nothing of sizes or modes"));
+        }
+
+        (await game.MuktaAsync("repair", "game", "--manifest", "gnu.sums", "-y")).ShouldSatisfyAllConditions(
+            a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("does not say how long its files are"));
+        Directory.CreateDirectory(game.Scratch.At("bag"));
+        (await game.MuktaAsync("manifest", "make", "game", "--format", "bagit", "--out", "bag")).Err.ShouldContain("A bag has its files in a folder named data.");
+        Directory.Move(game.Scratch.At("game"), game.Scratch.At("bag/data"));
+        var bagged = await game.MuktaAsync("manifest", "make", "bag/data", "--format", "bagit", "--out", "bag", "--json");
+        bagged.Code.ShouldBe(0, bagged.Err);
+        (await Shell("cd bag && sed 's/%25/%/g' manifest-sha256.txt | sha256sum -c --strict --quiet && sha256sum -c --strict --quiet tagmanifest-sha256.txt"))
+            .Code.ShouldBe(0);
+        (await game.MuktaAsync("verify", "bag/data", "--manifest", "bag")).Code.ShouldBe(0);
+        game.Scratch.Write("bag/data/readme", "x");
+        (await game.MuktaAsync("verify", "bag/data", "--manifest", "bag")).Out.ShouldContain("readme");
+        (await Shell("cd bag && sha256sum -c --status manifest-sha256.txt")).Code.ShouldNotBe(0);
+        (await game.MuktaAsync("verify", "bag/data", "--manifest", "gnu.sums")).Out.ShouldContain("Not intact");
+        File.AppendAllText(game.Scratch.At("bag/manifest-sha256.txt"), "x");
+        (await game.MuktaAsync("verify", "bag/data", "--manifest", "bag")).Err.ShouldContain("is not the one that was put there");
+        (await game.MuktaAsync("manifest", "convert", "own.meta4", "-", "--format", "bagit")).Err.ShouldContain("A bag is a folder");
+        var back = await game.MuktaAsync("manifest", "convert", "gnu.sums", "back.meta4", "--json");
+        back.Json.GetProperty("from").GetString().ShouldBe("gnu");
+        (await game.MuktaAsync("manifest", "convert", "back.meta4", "-", "--format", "gnu")).Out.ShouldBe(File.ReadAllText(game.Scratch.At("gnu.sums")));
+
+        Task<Answer> Shell(string line) => Programs.RunAsync(game.Scratch, "bash", "-c", line);
+    }
+
+    [Fact]
     public async Task The_same_tree_gives_the_same_bytes_again()
     {
         using var game = await GameFolder.MakeAsync();

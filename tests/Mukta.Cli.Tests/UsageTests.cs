@@ -11,7 +11,7 @@ public sealed class UsageTests : IDisposable
         "verify", "repair", "check", "stop", "services", "services restore", "services restart", "services stop", "caches", "caches clear",
         "shortcuts", "shortcuts restore", "installs", "installs add", "installs forget", "installs sweep", "move", "reinstall", "remove",
         "reset", "setup install", "setup repair", "setup remove", "undo", "operations", "operations purge", "profile", "profile check", "profile draft",
-        "profile show", "manifest make", "manifest sign", "manifest show", "manifest compare", "manifest releases", "demo", "completion", "help");
+        "profile show", "manifest make", "manifest sign", "manifest convert", "manifest show", "manifest compare", "manifest releases", "demo", "completion", "help");
 
     [Theory]
     [MemberData(nameof(Commands))]
@@ -56,7 +56,7 @@ public sealed class UsageTests : IDisposable
     [InlineData("verify nothing", "no profile for the product")]
     [InlineData("installs --profiles nowhere", "no such folder of profiles")]
     [InlineData("verify game --manifest game.meta4 --fast", "--fast")]
-    [InlineData("manifest", "Which one: make, sign, show, compare, releases?")]
+    [InlineData("manifest", "Which one: make, sign, convert, show, compare, releases?")]
     [InlineData("manifest make . --out x --piece-size 10", "1 KiB to 1 GiB")]
     [InlineData("manifest make . --out x --piece-size abc", "1 KiB to 1 GiB")]
     [InlineData("manifest make . --out x --sequence abc", "abc")]

@@ -4,6 +4,7 @@ using Mukta.Cli.Rendering;
 using Mukta.Disk;
 using Mukta.Host;
 using Mukta.Manifests;
+using Mukta.Manifests.Formats;
 using Mukta.Operations;
 using Mukta.Products;
 using Mukta.Repair;
@@ -47,7 +48,7 @@ internal static class InstallsCommand
         {
             using var session = new Session(parsed);
             var products = choice.Products(parsed, parsed.GetValue(product));
-            IReadOnlyList<Manifest> others = [.. (parsed.GetValue(manifests) ?? []).Select(MetalinkReader.ReadFile)];
+            IReadOnlyList<Manifest> others = [.. (parsed.GetValue(manifests) ?? []).Select(ManifestReader.ReadFile)];
             var located = Locate(products, others);
             if (parsed.GetValue(search) is { Length: > 0 } places)
                 located = await SearchAsync(session, products[0].Machine, located, places, cancel).ConfigureAwait(false);

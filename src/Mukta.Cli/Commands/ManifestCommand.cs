@@ -5,10 +5,11 @@ namespace Mukta.Cli.Commands;
 /// <summary><c>mukta manifest</c></summary>
 internal static class ManifestCommand
 {
-    public static Command Build() => new("manifest", "Make, sign, show or compare manifests; show a product's releases.")
+    public static Command Build() => new("manifest", "Make, sign, convert, show or compare manifests; show a product's releases.")
     {
         ManifestMakeCommand.Build(),
         ManifestSignCommand.Build(),
+        ManifestConvertCommand.Build(),
         ManifestShowCommand.Build(),
         ManifestCompareCommand.Build(),
         ManifestReleasesCommand.Build(),

@@ -3,6 +3,7 @@ using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
 using Mukta.Manifests;
+using Mukta.Manifests.Formats;
 using Spectre.Console;
 
 namespace Mukta.Cli.Commands;
@@ -34,8 +35,8 @@ internal static class ManifestCompareCommand
         {
             using var session = new Session(parsed);
             var (before, after) =
-                (MetalinkReader.ReadFile(StandardInput.FileOf(parsed.GetRequiredValue(old))),
-                MetalinkReader.ReadFile(StandardInput.FileOf(parsed.GetRequiredValue(newer))));
+                (ManifestReader.ReadFile(StandardInput.FileOf(parsed.GetRequiredValue(old))),
+                ManifestReader.ReadFile(StandardInput.FileOf(parsed.GetRequiredValue(newer))));
             var comparison = ManifestComparison.Of(before, after);
             if (session.IsJson)
                 Session.Write(CompareDocument.Of(before, after, comparison), Documents.Readable.CompareDocument);

@@ -5,6 +5,7 @@ using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
 using Mukta.Manifests;
+using Mukta.Manifests.Formats;
 using Spectre.Console;
 
 namespace Mukta.Cli.Commands;
@@ -58,10 +59,10 @@ internal static class ManifestMakeCommand
             HelpName = "FILE",
             Required = true,
         };
-        var yes = CommonOptions.Yes();
+        var (format, yes) = (FormatOption.Make(), CommonOptions.Yes());
         var command = new ExampleCommand("make", "Make the manifest of a folder. The same tree gives the same bytes.", Examples)
         {
-            folder, product, release, sequence, expires, bases, pieceSize, output, yes,
+            folder, product, release, sequence, expires, bases, pieceSize, format, output, yes,
         };
         command.SetAction(async (parsed, cancel) =>
         {
@@ -80,14 +81,23 @@ internal static class ManifestMakeCommand
             if (file != StandardInput.Word && File.Exists(file) && !parsed.GetValue(yes) && !await Question.IsAnsweredYesAsync(
                 session, $"Replace {PathBytes.Shown(file)}?", cancel).ConfigureAwait(false))
                 return (int)ExitCode.Problems;
-            return await RunAsync(session, parsed.GetRequiredValue(folder), request, file, cancel).ConfigureAwait(false);
+            var made = new Output(file, FormatOption.Of(parsed, format));
+            return await RunAsync(session, parsed.GetRequiredValue(folder), request, made, cancel).ConfigureAwait(false);
         });
         return command;
     }
 
-    private static async Task<int> RunAsync(Session session, string path, ManifestRequest request, string output, CancellationToken cancel)
+    private static async Task<int> RunAsync(Session session, string path, ManifestRequest request, Output into, CancellationToken cancel)
     {
         using var folder = Folder.Open(path);
+        var (output, format) = into;
+        if (format == ManifestFormat.Bagit && Folder.RealPathOf(path) != Folder.RealPathOf(Path.Join(output, Bag.Payload)))
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, "A bag has its files in a folder named data.", PathBytes.Shown(path),
+                "Copy the files to BAG/data, then run: mukta manifest make BAG/data --format bagit --out BAG");
+        }
+
         request = request with { LeaveOut = new HashSet<string>(StringComparer.Ordinal) { Path.GetRelativePath(path, output) } };
         var meter = new WorkMeter();
         var made = await Progressing.ShowAsync(
@@ -101,11 +111,11 @@ internal static class ManifestMakeCommand
         if (output == StandardInput.Word)
         {
             using var stream = Console.OpenStandardOutput();
-            MetalinkWriter.Write(made.Manifest, stream);
+            ManifestWriter.Write(made.Manifest, stream, format);
             return (int)ExitCode.Done;
         }
 
-        MetalinkWriter.WriteFile(made.Manifest, output);
+        ManifestWriter.WriteFile(made.Manifest, output, format);
 
         if (session.IsJson)
         {
@@ -125,6 +135,9 @@ internal static class ManifestMakeCommand
             session.Output.WriteLine($"Next: mukta verify {Shell.Quoted(path)} --manifest {Shell.Quoted(output)}");
         return (int)ExitCode.Done;
     }
+
+    /// <summary>Where the manifest is written, and how.</summary>
+    private sealed record Output(string Path, ManifestFormat Format);
 
     private static MirrorUrl Base(string text, int index) =>
         Uri.TryCreate(text, UriKind.Absolute, out var uri) && (uri.Scheme == Uri.UriSchemeHttp || uri.Scheme == Uri.UriSchemeHttps)

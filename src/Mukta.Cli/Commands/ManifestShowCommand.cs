@@ -15,7 +15,7 @@ internal static class ManifestShowCommand
 
     public static Command Build()
     {
-        var path = new Argument<string>("FILE") { Description = "A Metalink 4 manifest, or - for standard input." };
+        var path = new Argument<string>("FILE") { Description = "A manifest, or - for standard input." };
         var files = new Option<bool>("--files") { Description = "List the files and links." };
         var trust = new Option<string?>("--trust")
         {

@@ -69,7 +69,8 @@ internal static class VerifyCommand
         var pending = new OperationCatalog(target.Machine.Home, TimeProvider.System).Pending(result.Release.Product, [target.Path]);
         var newer = result.IsIntact ? null : InstalledRelease.NewerThan(install, result.Release);
         var older = result.IsIntact ? null : InstalledRelease.OlderThan(install, result.Release);
-        var next = newer is not null ? null : NextStep.After(result, target, straysCount, isRunning: running.Count > 0);
+        var read = target.ManifestFile!.ValueIfRead;
+        var next = newer is not null || read?.LacksSizes == true ? null : NextStep.After(result, target, straysCount, isRunning: running.Count > 0);
         if (session.IsJson)
         {
             Session.Write(
@@ -86,7 +87,15 @@ internal static class VerifyCommand
             new VerifyText(session.Output, target.Path) { StraysCount = straysCount }.Verdict(result, isQuiet: true);
         else
         {
-            new VerifyText(session.Output, target.Path) { ShowAll = all, StraysCount = straysCount, Newer = newer, Older = older }
+            new VerifyText(session.Output, target.Path)
+            {
+                ShowAll = all,
+                StraysCount = straysCount,
+                Newer = newer,
+                Older = older,
+                Format = read?.Format,
+                LacksSizes = read?.LacksSizes == true,
+            }
                 .Write(result, next, running, pending);
         }
 

@@ -12,6 +12,7 @@ namespace Mukta.Cli.Json;
 [JsonSerializable(typeof(RepairDocument))]
 [JsonSerializable(typeof(ManifestMakeDocument))]
 [JsonSerializable(typeof(ManifestShowDocument))]
+[JsonSerializable(typeof(ManifestConvertDocument))]
 [JsonSerializable(typeof(ManifestSignDocument))]
 [JsonSerializable(typeof(ReleasesDocument))]
 [JsonSerializable(typeof(InstallsDocument))]

@@ -50,7 +50,7 @@ internal sealed record MirrorPart(string Url, int Priority, string? Location)
 }
 
 /// <summary>A listed file.</summary>
-internal sealed record ManifestFilePart(string Path, long Size)
+internal sealed record ManifestFilePart(string Path, long? Size)
 {
     public string? Component { get; init; }
 
@@ -68,7 +68,7 @@ internal sealed record ManifestFilePart(string Path, long Size)
 
     public IReadOnlyList<MirrorPart>? Urls { get; init; }
 
-    public static ManifestFilePart Of(ManifestFile file) => new(file.Path, file.Size)
+    public static ManifestFilePart Of(ManifestFile file) => new(file.Path, file.HasSize ? file.Size : null)
     {
         Component = file.Component,
         Mode = file.Mode is { } mode ? Units.Mode(mode) : null,
@@ -86,6 +86,10 @@ internal sealed record PieceSumPart(int Total, long Length, string Type);
 
 /// <summary>A listed link.</summary>
 internal sealed record ManifestLinkPart(string Path, string Target, string? Component);
+
+/// <summary><c>mukta.manifest.convert/1</c></summary>
+internal sealed record ManifestConvertDocument(
+    string Format, string Manifest, string From, string To, ReleasePart Release, IReadOnlyList<string> Lost);
 
 /// <summary><c>mukta.manifest.sign/1</c></summary>
 internal sealed record ManifestSignDocument(string Format, string Manifest, string Signature, SignerPart Signer);

@@ -17,6 +17,7 @@ internal static class Schemas
         ("mukta.manifest.compare/1", Of.CompareDocument), ("mukta.manifest.make/1", Of.ManifestMakeDocument),
         ("mukta.manifest.releases/1", Of.ReleasesDocument),
         ("mukta.manifest.show/1", Of.ManifestShowDocument), ("mukta.manifest.sign/1", Of.ManifestSignDocument),
+        ("mukta.manifest.convert/1", Of.ManifestConvertDocument),
         ("mukta.move/1", Of.MoveDocument),
         ("mukta.operations/1", Of.OperationsDocument), ("mukta.operations.purge/1", Of.OperationsDocument),
         ("mukta.profile.check/1", Of.ProfilesDocument), ("mukta.profile.draft/1", Of.DraftDocument),

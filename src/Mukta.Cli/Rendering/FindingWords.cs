@@ -28,18 +28,21 @@ internal static class FindingWords
     public static string Sum(FileState state, IReadOnlyList<Finding> findings) => state switch
     {
         FileState.Damaged =>
-            $"{Units.Count(findings.OfType<Damaged>().Sum(d => d.BadPieces), "bad piece")}, "
-            + $"{Units.Bytes(findings.Sum(f => f.BytesToFetch))} to download",
-        FileState.Missing or FileState.WrongKind => $"{Units.Bytes(findings.Sum(f => f.BytesToFetch))} to download",
+            $"{Units.Count(findings.OfType<Damaged>().Sum(d => d.BadPieces), "bad piece")}, {ToDownload(findings)}",
+        FileState.Missing or FileState.WrongKind => ToDownload(findings),
         FileState.Stray =>
         $"{Units.Bytes(findings.OfType<Stray>().Where(s => s.Found.Kind == NodeKind.File).Sum(s => s.Found.Size))}, left alone",
         _ => "",
     };
 
+    private static string ToDownload(IReadOnlyList<Finding> findings) =>
+        findings.Any(f => f is Missing { Entry: ManifestFile { HasSize: false } } or Damaged { File.HasSize: false }) ? "size not known"
+        : $"{Units.Bytes(findings.Sum(f => f.BytesToFetch))} to download";
+
     /// <summary>What one finding rests on.</summary>
     public static string Evidence(Finding finding) => finding switch
     {
-        Missing { Entry: ManifestFile file } => Units.Bytes(file.Size),
+        Missing { Entry: ManifestFile { HasSize: true } file } => Units.Bytes(file.Size),
         Missing { Entry: ManifestLink link } => $"link to {PathBytes.Shown(link.Target)}",
         Damaged damaged => Evidence(damaged),
         DamagedLink link => $"points to {PathBytes.Shown(link.TargetFound)}, should point to {PathBytes.Shown(link.Link.Target)}",

@@ -1,6 +1,7 @@
 using Mukta.Disk;
 using Mukta.Hashing;
 using Mukta.Manifests;
+using Mukta.Manifests.Formats;
 using Mukta.Manifests.Signatures;
 using Spectre.Console;
 
@@ -13,7 +14,11 @@ internal sealed class ManifestText(IAnsiConsole console)
     public void Write(Manifest manifest, Signer? signer, string path, bool listFiles)
     {
         console.MarkupLineInterpolated($"[bold]{VerifyText.Title(manifest)}[/] in {PathBytes.Shown(path)}");
-        Line("files", $"{Units.Number(manifest.Files.Count)}, {Units.Bytes(manifest.TotalSize)}");
+        if (manifest.Format != ManifestFormat.Metalink)
+            Line("format", manifest.Format.Title());
+        Line(
+            "files", $"{Units.Number(manifest.Files.Count)}, "
+            + (manifest.LacksSizes ? "whose sizes it does not say" : Units.Bytes(manifest.TotalSize)));
         if (signer is not null)
             Line("signed by", PathBytes.Shown(signer.Name) + (signer.At is { } at ? $", {at:yyyy-MM-dd HH:mm} UTC" : ""));
         if (manifest.Links.Count > 0)
@@ -46,7 +51,7 @@ internal sealed class ManifestText(IAnsiConsole console)
         foreach (var file in manifest.Files)
         {
             console.WriteLine(
-                $"  {(file.Mode is { } mode ? Units.Mode(mode) : "    ")}  {Units.Number(file.Size),15}  {PathBytes.Shown(file.Path)}");
+                $"  {(file.Mode is { } mode ? Units.Mode(mode) : "    ")}  {(file.HasSize ? Units.Number(file.Size) : ""),15}  {PathBytes.Shown(file.Path)}");
         }
 
         foreach (var link in manifest.Links)

@@ -2,6 +2,7 @@ using Mukta.Disk;
 using Mukta.Host.Checks;
 using Mukta.Host.Processes;
 using Mukta.Manifests;
+using Mukta.Manifests.Formats;
 using Mukta.Operations;
 using Mukta.Verification;
 using Spectre.Console;
@@ -22,6 +23,12 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
 
     /// <summary>The release that is there, where it is older than the manifest's.</summary>
     public ReleaseFacts? Older { get; init; }
+
+    /// <summary>The format of the manifest; null where it was not read.</summary>
+    public ManifestFormat? Format { get; init; }
+
+    /// <summary>True where the manifest does not say how long its files are.</summary>
+    public bool LacksSizes { get; init; }
 
     /// <summary>Everything: verdict, findings, sums.</summary>
     public void Write(
@@ -57,7 +64,8 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
 
         foreach (var (seen, advice) in PendingFindings.Sentences(pending ?? []))
             console.MarkupLine($"\n[yellow]Pending:[/] {Escape(seen)}\n{Escape(advice)}");
-        if (next is not null || !result.IsIntact || !result.ModesCompared || result.Release.WeakFiles > 0)
+        if (next is not null || !result.IsIntact || !result.ModesCompared || result.Release.WeakFiles > 0
+            || Format is { } other && other != ManifestFormat.Metalink)
             console.WriteLine();
         Notes(result);
         if (next is not null)
@@ -109,7 +117,9 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
                 $"[yellow]Weak:[/] only sha-1 or md5 vouches for {Units.Count(weak, "file")}; bytes could have been forged.");
         }
 
-        if (!result.IsIntact)
+        if (Format is { } format && format != ManifestFormat.Metalink)
+            console.WriteLine($"The manifest is {format.Title()}{(LacksSizes ? ", which says nothing of sizes or modes" : "")}.");
+        if (!result.IsIntact && !LacksSizes)
         {
             console.WriteLine(
                 $"A repair would download {Units.Bytes(result.BytesToFetch)} and leave {Units.Bytes(result.BytesGood)} as it is.");

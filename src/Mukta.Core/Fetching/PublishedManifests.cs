@@ -1,5 +1,6 @@
 using Mukta.Disk;
 using Mukta.Manifests;
+using Mukta.Manifests.Formats;
 using Mukta.Manifests.Signatures;
 using Mukta.Products;
 
@@ -193,7 +194,7 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
     private static Manifest Parsed(byte[] bytes, Uri url, string? product)
     {
         using var stream = new MemoryStream(bytes, writable: false);
-        var read = MetalinkReader.Read(stream, url.AbsoluteUri);
+        var read = ManifestReader.Read(stream, url.AbsoluteUri);
         LazyManifest.RefuseOther(read, product, url.AbsoluteUri);
         return read;
     }

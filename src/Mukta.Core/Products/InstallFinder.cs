@@ -41,8 +41,8 @@ public sealed record InstallEvidence(int Listed, int Present, long Bytes, long B
         {
             try
             {
-                if (folder.Look(file.Path) is { Kind: NodeKind.File } found && found.Size == file.Size)
-                    (present, bytes) = (present + 1, bytes + file.Size);
+                if (folder.Look(file.Path) is { Kind: NodeKind.File } found && (found.Size == file.Size || !file.HasSize))
+                    (present, bytes) = (present + 1, bytes + found.Size);
             }
             catch (DiskException)
             {

@@ -16,6 +16,8 @@ public sealed class InstallSearch
     private readonly Dictionary<byte[], List<Listed>> byName = new(NameComparer.Instance);
     private readonly IReadOnlyList<(Profile Profile, Manifest Manifest)> releases;
 
+    private const long AnySize = -1;
+
     private sealed record Listed(int Release, string Folder, long Size);
 
     /// <summary>Prepares a search.</summary>
@@ -31,7 +33,7 @@ public sealed class InstallSearch
                 var name = PathBytes.Encode(file.Path[(slash + 1)..]);
                 if (!byName.TryGetValue(name, out var listed))
                     byName.Add(name, listed = []);
-                listed.Add(new Listed(i, slash < 0 ? "" : "/" + file.Path[..slash], file.Size));
+                listed.Add(new Listed(i, slash < 0 ? "" : "/" + file.Path[..slash], file.HasSize ? file.Size : AnySize));
             }
         }
     }
@@ -123,11 +125,11 @@ public sealed class InstallSearch
                 if (!path.EndsWith(file.Folder, StringComparison.Ordinal))
                     continue;
                 node ??= FolderStream.Look(folder, name) ?? default(Node);
-                if (node is not { Kind: NodeKind.File, Inode: > 0 } there || there.Size != file.Size)
+                if (node is not { Kind: NodeKind.File, Inode: > 0 } there || (there.Size != file.Size && file.Size != AnySize))
                     continue;
                 var key = (file.Release, path[..^file.Folder.Length] is { Length: > 0 } root ? root : "/");
                 var (files, bytes) = Agreeing.GetValueOrDefault(key);
-                Agreeing[key] = (files + 1, bytes + file.Size);
+                Agreeing[key] = (files + 1, bytes + there.Size);
             }
         }
     }

@@ -172,8 +172,12 @@ public sealed class ReinstallRemedy(RemedyTarget target, ReinstallRequest reques
         }
     }
 
-    private Manifest ManifestOf(LoadedProfile loaded) =>
-        loaded == target.Loaded && target.NamedManifest is { } named ? named.Value : loaded.ManifestFile.Value;
+    private Manifest ManifestOf(LoadedProfile loaded)
+    {
+        var file = loaded == target.Loaded && target.NamedManifest is { } named ? named : loaded.ManifestFile;
+        file.Value.RefuseWithoutSizes(file.Source ?? file.Path);
+        return file.Value;
+    }
 
     private ReinstallTarget TargetOf(LoadedProfile loaded, string path)
     {

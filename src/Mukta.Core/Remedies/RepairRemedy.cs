@@ -49,6 +49,7 @@ public sealed class RepairRemedy(InstallTarget target, SourceList sources, Opera
     /// <inheritdoc/>
     public override Task<PreparedRepair> PlanAsync(CancellationToken cancel)
     {
+        target.Manifest.RefuseWithoutSizes(target.ManifestFile!.Source ?? target.ManifestFile.Path);
         InstalledRelease.RefuseNewer(install, target.Manifest, Release, $"mukta repair {target.Arguments}");
         var before = new Verifier(Tools.Time)
             .Verify(target.Manifest, install, new VerifyOptions { Meter = Tools.Meter, RememberProven = true }, cancel);

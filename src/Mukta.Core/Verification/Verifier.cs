@@ -28,6 +28,7 @@ public sealed class Verifier(TimeProvider time)
     public VerifyResult Verify(Manifest manifest, Folder install, VerifyOptions options, CancellationToken cancel)
     {
         var (started, looked) = (time.GetTimestamp(), time.GetUtcNow());
+        manifest = manifest.WithSizesIn(install);
         options.Meter?.Begin("looking", 0);
         var walk = TreeWalk.Entries(install, path => path == ManifestPath.OwnFolder, cancel);
         var inventory = Inventory.Take(manifest, walk, options.Meter);

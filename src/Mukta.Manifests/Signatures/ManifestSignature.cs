@@ -3,6 +3,7 @@ using System.Security.Cryptography;
 using System.Security.Cryptography.Pkcs;
 using System.Security.Cryptography.X509Certificates;
 using Mukta.Disk;
+using Mukta.Manifests.Formats;
 
 namespace Mukta.Manifests.Signatures;
 
@@ -36,7 +37,7 @@ public static class ManifestSignature
     {
         var (bytes, signer) = SignedBytes(path, trust, now);
         using var stream = new MemoryStream(bytes, writable: false);
-        return (MetalinkReader.Read(stream, path), signer);
+        return (ManifestReader.Read(stream, path), signer);
     }
 
     /// <summary>The bytes of a file that is signed, once its signature has been checked.</summary>

@@ -8,6 +8,7 @@ using Mukta.Host.Runtime;
 using Mukta.Host.Services;
 using Mukta.Host.Shortcuts;
 using Mukta.Manifests;
+using Mukta.Manifests.Formats;
 using Mukta.Manifests.Signatures;
 using Mukta.Operations;
 using Mukta.Products;
@@ -43,6 +44,21 @@ public sealed class OutsideReaderTests
             (_, file) => DesktopEntry.ReadFile(file, out var _)?.With("Exec", DesktopEntry.ReadFile(file, out var _)?.Exec?.ToString())
             .Get("Name")),
         [typeof(MetalinkReader)] = new(Manifest(), (_, file) => MetalinkReader.ReadFile(file)),
+        [typeof(ManifestReader)] = new(ManyLines(), (_, file) => ManifestReader.ReadFile(file)),
+        [typeof(ChecksumList)] = new(
+            "SHA256 (a b) = e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855\n"u8.ToArray(), (scratch, file) =>
+            {
+                scratch.Write("lists/SHA256SUMS", ManyLines());
+                scratch.Write("lists/x.sha256", File.ReadAllBytes(file));
+                return ManifestReader.ReadFile(scratch.At("lists"));
+            }),
+        [typeof(Bag)] = new(ManyLines(), (scratch, file) =>
+        {
+            scratch.Write("bag/bagit.txt", "BagIt-Version: 1.0\nTag-File-Character-Encoding: UTF-8\n");
+            scratch.Write("bag/fetch.txt", File.ReadAllText(file).Replace("e3b0", "http://127.0.0.1:1/e ", StringComparison.Ordinal));
+            scratch.Write("bag/manifest-sha256.txt", File.ReadAllText(file).Replace("  ", "  data/", StringComparison.Ordinal));
+            return ManifestReader.ReadFile(scratch.At("bag"));
+        }),
         [typeof(TrustAnchors)] = new(
             System.Text.Encoding.ASCII.GetBytes(Signing.Root.ExportCertificatePem()), (_, file) => TrustAnchors.Read([file])),
         [typeof(RevocationList)] = new(
@@ -232,6 +248,9 @@ public sealed class OutsideReaderTests
         using var file = InputFile.Open(path, InputFile.AnyLength);
         return read(file.SafeFileHandle);
     }
+
+    private static byte[] ManyLines() => System.Text.Encoding.UTF8.GetBytes(string.Concat(Enumerable.Range(0, 20).Select(
+        i => $"e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b8{i:x2}  maps/tile-{i} %25\n")));
 
     private static byte[] Manifest()
     {

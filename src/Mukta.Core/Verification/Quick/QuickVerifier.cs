@@ -52,8 +52,9 @@ public sealed class QuickVerifier(TimeProvider time, IVerifiedMemory memory)
             };
         }
 
+        var value = manifest.Value.WithSizesIn(install);
         var result = new Verifier(time)
-            .Verify(manifest.Value, install, options with { RememberProven = true, Trusted = record.TrustedFor(manifest.Value) }, cancel);
+            .Verify(value, install, options with { RememberProven = true, Trusted = record.TrustedFor(value) }, cancel);
         result = result with { Elapsed = time.GetElapsedTime(started), TrustedSince = result.FilesTrusted > 0 ? record.Since : null };
         Remember(result, manifest, install);
         return result;

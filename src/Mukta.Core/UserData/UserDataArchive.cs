@@ -118,7 +118,8 @@ internal sealed class UserDataArchive(Folder root)
     public void Each(string path, Action<TarEntry> act, CancellationToken cancel)
     {
         using var file = root.OpenStream(path, InputFile.AnyLength);
-        using var stream = new BufferedStream(file, 1 << 20);
+        using var buffered = new BufferedStream(file, 1 << 20);
+        using var stream = new TarHeadGuard(buffered);
         using var tar = new TarReader(stream);
         while (Next() is { } entry)
         {

@@ -176,6 +176,22 @@ public sealed class OutsideReaderTests
         }
     }
 
+    /// <summary>No memory is asked for because of a length that an archive only says.</summary>
+    [Fact]
+    public void A_description_in_an_archive_that_says_it_is_longer_than_any_real_one_is_refused_at_once()
+    {
+        var archive = Archive();
+        archive[156].ShouldBe((byte)'x', "the archive begins with the description of its first entry");
+        "01000000000\0"u8.CopyTo(archive.AsSpan(124));
+        "        "u8.CopyTo(archive.AsSpan(148));
+        System.Text.Encoding.ASCII.GetBytes($"{Convert.ToString(archive.Take(512).Sum(b => b), 8).PadLeft(6, '0')}\0 ").CopyTo(archive, 148);
+        using var scratch = new Scratch(inMemory: true);
+        var file = scratch.Write("given", archive);
+        var before = GC.GetAllocatedBytesForCurrentThread();
+        Should.Throw<MuktaException>(() => Readers[typeof(UserDataArchive)].Read(scratch, file));
+        (GC.GetAllocatedBytesForCurrentThread() - before).ShouldBeLessThan(MostMemory);
+    }
+
     /// <summary>A file that opens what somebody named, or what lies in a folder of others, has a reader in it that is marked.</summary>
     [Fact]
     public void Whoever_opens_a_file_from_outside_is_marked_as_a_reader()

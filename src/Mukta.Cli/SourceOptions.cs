@@ -33,10 +33,24 @@ internal sealed class SourceOptions
     private readonly Option<int> stall = CommonOptions.Seconds(
         "--stall", "Drop a transfer that has been silent this long", least: 1);
 
+    /// <summary>False for a command that downloads, and has no install to take pieces to.</summary>
+    public bool TakesAlso { get; init; } = true;
+
     public void AddTo(Command command)
     {
-        foreach (var option in new Option[] { from, also, offline, maxRate, stall })
+        foreach (var option in new Option[] { from, also, offline, maxRate, stall }.Where(o => TakesAlso || o != also))
             command.Options.Add(option);
+    }
+
+    /// <summary>The manifest of a product in the bundle that is named as its source; null where none is.</summary>
+    /// <param name="parsed">The command line.</param>
+    /// <param name="product">The product.</param>
+    public string? BundledManifest(ParseResult parsed, string product)
+    {
+        if ((parsed.GetValue(from) ?? []).FirstOrDefault(Bundle.IsAt) is not { } path)
+            return null;
+        using var bundle = Bundle.Open(path);
+        return bundle.ManifestOf(product);
     }
 
     /// <summary>The folders that are named, and those of the settings that are there just now.</summary>

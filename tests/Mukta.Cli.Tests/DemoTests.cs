@@ -15,6 +15,8 @@ public sealed class DemoTests : IDisposable
         answer.Out.ShouldContain("(1 corrupt piece rejected)");
         answer.Out.ShouldContain("gannet-post.meta4.p7s: signed by Saltlight Commons");
         (answer.Out + answer.Err).ShouldContain("The manifest is not what was signed: it was changed");
+        answer.Out.ShouldContain("Bundle made: ");
+        answer.Out.ShouldContain(" from stick\n");
         answer.Out.TrimEnd().Split('\n')[^1].ShouldContain("The mirror has answered");
         Directory.GetDirectories(scratch.Root).ShouldBeEmpty();
     }

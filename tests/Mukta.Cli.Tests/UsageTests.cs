@@ -11,7 +11,7 @@ public sealed class UsageTests : IDisposable
         "verify", "repair", "check", "stop", "services", "services restore", "services restart", "services stop", "caches", "caches clear",
         "shortcuts", "shortcuts restore", "installs", "installs add", "installs forget", "installs sweep", "move", "reinstall", "remove",
         "reset", "setup install", "setup repair", "setup remove", "undo", "operations", "operations purge", "profile", "profile check", "profile draft",
-        "profile show", "manifest make", "manifest sign", "manifest convert", "manifest show", "manifest compare", "manifest releases", "demo", "completion", "help");
+        "profile show", "manifest make", "manifest sign", "manifest convert", "manifest show", "manifest compare", "manifest releases", "bundle make", "bundle show", "demo", "completion", "help");
 
     [Theory]
     [MemberData(nameof(Commands))]

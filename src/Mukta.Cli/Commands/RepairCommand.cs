@@ -19,7 +19,8 @@ internal static class RepairCommand
 
     public static Command Build()
     {
-        var (target, source, acting) = (new TargetOptions(mayBeNew: true), new SourceOptions(), new ActingOptions(mayStop: true));
+        var (source, acting) = (new SourceOptions(), new ActingOptions(mayStop: true));
+        var target = new TargetOptions(mayBeNew: true) { BundledManifest = source.BundledManifest };
         var holdStrays = new Option<bool>("--set-aside-strays") { Description = "Also set aside files that are not in the manifest." };
         var renew = new Option<string[]>("--renew")
         {

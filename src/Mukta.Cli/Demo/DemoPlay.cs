@@ -64,6 +64,7 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks,
             await ReinstallAsync(cancel).ConfigureAwait(false);
             await WishesAsync(cancel).ConfigureAwait(false);
             await TrustAsync(url, cancel).ConfigureAwait(false);
+        await WithoutNetworkAsync(cancel).ConfigureAwait(false);
         }
 
         await EndAsync(mirror, url, cancel).ConfigureAwait(false);
@@ -160,6 +161,25 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks,
             .ConfigureAwait(false);
         await File.AppendAllTextAsync(Path.Join(stage.Folder, "mirror", Manifest), " ", cancel).ConfigureAwait(false);
         await MuktaAsync(5, check, cancel).ConfigureAwait(false);
+    }
+
+    /// <summary>A machine that no mirror can be reached from.</summary>
+    private async Task WithoutNetworkAsync(CancellationToken cancel)
+    {
+        const string Findings = "findings.json", Stick = "stick";
+        await SceneAsync("The machine in the back room has no network. It writes down what it has found.", cancel).ConfigureAwait(false);
+        await StandInsAsync(["break", stage.Folder], cancel).ConfigureAwait(false);
+        console.MarkupLineInterpolated($"[bold]$ mukta verify {Install} --manifest {Manifest} --json > {Findings}[/]");
+        await stage.RunAsync(
+            DemoStage.Mukta, ["verify", Install, "--manifest", Manifest, "--json"], cancel, Path.Join(stage.Folder, Findings))
+            .ConfigureAwait(false);
+
+        await SceneAsync("At the desk these findings become a bundle: just the pieces that this machine needs.", cancel).ConfigureAwait(false);
+        await MuktaAsync(0, ["bundle", "make", "--for", Findings, "--manifest", Manifest, "--out", Stick], cancel).ConfigureAwait(false);
+
+        await SceneAsync("Back at the machine the stick is all that the repair needs.", cancel).ConfigureAwait(false);
+        await MuktaAsync(
+            null, ["repair", Install, "--manifest", Manifest, "--from", Stick, "--offline", .. Agreed], cancel).ConfigureAwait(false);
     }
 
     private async Task EndAsync(Process mirror, string url, CancellationToken cancel)

@@ -50,9 +50,18 @@ internal sealed class DemoStage : IDisposable
     }
 
     /// <summary>Runs a program in the demo's folder, with this program's own input and output.</summary>
-    public async Task<int> RunAsync(string program, IReadOnlyList<string> arguments, CancellationToken cancel)
+    public async Task<int> RunAsync(
+        string program, IReadOnlyList<string> arguments, CancellationToken cancel, string? outputFile = null)
     {
-        using var process = Process.Start(StartOf(program, arguments))!;
+        var start = StartOf(program, arguments);
+        start.RedirectStandardOutput = outputFile is not null;
+        using var process = Process.Start(start)!;
+        if (outputFile is not null)
+        {
+            await File.WriteAllTextAsync(outputFile, await process.StandardOutput.ReadToEndAsync(cancel).ConfigureAwait(false), cancel)
+                .ConfigureAwait(false);
+        }
+
         try
         {
             await process.WaitForExitAsync(cancel).ConfigureAwait(false);

@@ -7,6 +7,8 @@ namespace Mukta.Cli.Json;
 /// <summary>The documents that <c>--json</c> prints; described in docs/json.md.</summary>
 [JsonSourceGenerationOptions(GenerationMode = JsonSourceGenerationMode.Metadata)]
 [JsonSerializable(typeof(ErrorDocument))]
+[JsonSerializable(typeof(BundleMakeDocument))]
+[JsonSerializable(typeof(BundleShowDocument))]
 [JsonSerializable(typeof(VerifyDocument))]
 [JsonSerializable(typeof(RemedyDocument))]
 [JsonSerializable(typeof(RepairDocument))]

@@ -109,13 +109,13 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
         var (source, tally) = turn;
         for (var fruitless = 0; fruitless < FruitlessTries && !tally.IsLeftAlone(time.GetTimestamp());)
         {
-            if (NextNeeded(staged, first, end) is not { } wanted)
+            if (NextNeeded(staged, first, end, source) is not { } wanted)
                 return;
             try
             {
                 if (await AskAsync(source, tally, staged, wanted, cancel).ConfigureAwait(false) is { } trouble)
                     reasons.Add($"{source.Name} {trouble}");
-                fruitless = NextNeeded(staged, first, end) == wanted ? fruitless + 1 : 0;
+                fruitless = NextNeeded(staged, first, end, source) == wanted ? fruitless + 1 : 0;
             }
             catch (SourceException e)
             {
@@ -132,14 +132,16 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
     private void LeaveAlone(SourceTally tally) =>
         tally.LeaveAlone(time.GetTimestamp() + (long)(LeftAlone.TotalSeconds * time.TimestampFrequency));
 
-    private static (int First, int End)? NextNeeded(StagedFile staged, int first, int end)
+    /// <summary>The next pieces that are needed, of those that a source has.</summary>
+    private static (int First, int End)? NextNeeded(StagedFile staged, int first, int end, ISource? of = null)
     {
-        while (first < end && !staged.IsNeeded(first))
+        bool IsWanted(int piece) => staged.IsNeeded(piece) && of?.Has(staged.File, piece) != false;
+        while (first < end && !IsWanted(first))
             first++;
         if (first == end)
             return null;
         var last = first;
-        while (last < end && staged.IsNeeded(last))
+        while (last < end && IsWanted(last))
             last++;
         return (first, last);
     }

@@ -17,6 +17,9 @@ public interface ISource
     /// <summary>Sources of a lower rank are asked first, those of the same rank share the work.</summary>
     int Rank { get; }
 
+    /// <summary>True where it may have a piece of a file; false where it knows that it has not.</summary>
+    bool Has(ManifestFile file, int piece) => true;
+
     /// <summary>Asks, without moving the bytes, whether the source has a file.</summary>
     /// <exception cref="SourceException">It has not, or does not answer.</exception>
     Task ProbeAsync(ManifestFile file, CancellationToken cancel);

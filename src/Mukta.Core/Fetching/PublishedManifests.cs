@@ -71,6 +71,16 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
         }
     }
 
+    /// <summary>The copy of a published manifest that somebody has brought along: as untrusted as what comes from a server.</summary>
+    /// <param name="path">The file; its signature lies beside it.</param>
+    /// <param name="trust">Files with the certificates that it has to be signed under.</param>
+    /// <param name="product">The product that it has to be of.</param>
+    public LazyManifest OfCopy(string path, IReadOnlyList<string> trust, string product) => new(path, trust)
+    {
+        Product = product,
+        Accept = manifest => Refuse(manifest, new Uri(Path.GetFullPath(path)), trust),
+    };
+
     /// <summary>The manifest of a release that an index on the network lists. Both are asked for when it is first read.</summary>
     /// <param name="place">Where the index is, and which channel counts.</param>
     /// <param name="release">The release that is meant; null for the channel's newest.</param>

@@ -28,6 +28,9 @@ public sealed record LoadedProfile(Profile Profile, string File)
         : IndexPlace is not null || Profile.Manifest!.UrlOfRelease is not null ? ManifestOf(null)
         : ManifestUrl is { } url ? OnNetwork(url, Profile.Manifest!.FreshFor) : OnDisk(location);
 
+    /// <summary>True where a release can be named: by an index, or in the manifest's address.</summary>
+    public bool HasReleases => IndexPlace is not null || Profile.Manifest?.UrlOfRelease is not null;
+
     /// <summary>Where its index of releases is; null where it has none.</summary>
     public IndexPlace? IndexPlace => Profile.Manifest is { Channel: { } channel } manifest
         ? new IndexPlace(new Uri(manifest.Location), channel, manifest.FreshFor) { UrlOfRelease = manifest.UrlOfRelease } : null;

@@ -3,7 +3,7 @@ using System.Text;
 namespace Mukta.Manifests.Formats;
 
 /// <summary>The lines of a text from outside: UTF-8, each of bounded length, with LF or CR LF at their ends.</summary>
-internal sealed class BoundedLines(Stream stream, string source)
+public sealed class BoundedLines(Stream stream, string source)
 {
     private const int Longest = 32 * 1024;
 

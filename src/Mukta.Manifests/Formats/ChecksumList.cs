@@ -105,7 +105,7 @@ public static class ChecksumList
     }
 
     /// <summary>A hash by the number of its digits.</summary>
-    internal static ContentHash? OfLength(string hex)
+    public static ContentHash? OfLength(string hex)
     {
         foreach (var kind in Enum.GetValues<HashKind>())
         {

@@ -1,3 +1,4 @@
+using Mukta.Bundles;
 using Mukta.Disk;
 using Mukta.Drafting;
 using Mukta.Fetching;
@@ -59,6 +60,18 @@ public sealed class OutsideReaderTests
             scratch.Write("bag/manifest-sha256.txt", File.ReadAllText(file).Replace("  ", "  data/", StringComparison.Ordinal));
             return ManifestReader.ReadFile(scratch.At("bag"));
         }),
+        [typeof(Findings)] = new(
+            """{"format":"mukta.verify/1","release":{"product":"pier","version":"1","sequence":7},"findings":[{"path":"a","state":"damaged","kind":"file","pieces":{"total":8,"length":4096,"bad":[{"first":1,"last":2}]}}]}"""u8
+            .ToArray(), (_, file) => Findings.Read(file)),
+        [typeof(Bundle)] = new(
+            """{"format":"mukta.bundle/1","isComplete":true,"releases":[{"product":"pier","manifest":"manifests/pier.meta4","isSigned":true,"for":["a"],"files":1,"bytes":1}]}"""u8
+            .ToArray(), (scratch, file) =>
+            {
+                scratch.Write("stick/data/bundle.json", File.ReadAllBytes(file));
+                scratch.Write("stick/data/pieces.txt", File.ReadAllBytes(file).Length % 2 == 0 ? [] : File.ReadAllBytes(file));
+                using var bundle = Bundle.Open(scratch.At("stick"));
+                return bundle.Releases;
+            }),
         [typeof(TrustAnchors)] = new(
             System.Text.Encoding.ASCII.GetBytes(Signing.Root.ExportCertificatePem()), (_, file) => TrustAnchors.Read([file])),
         [typeof(RevocationList)] = new(

@@ -1,0 +1,84 @@
+using Mukta.Bundles;
+using Mukta.Disk;
+using Mukta.Fetching;
+using Mukta.Verification;
+using Spectre.Console;
+
+namespace Mukta.Cli.Rendering;
+
+/// <summary>A bundle as a technician reads it.</summary>
+internal sealed class BundleText(Session session)
+{
+    private const int MostRows = 8;
+
+    private readonly IAnsiConsole console = session.Output;
+
+    /// <summary>What goes into a bundle, and what that costs.</summary>
+    public void Plan(BundlePlan plan, string to)
+    {
+        console.MarkupLine($"Plan for a bundle in {Escape(to)}");
+        foreach (var wish in plan.Wishes)
+        {
+            var files = plan.Files.Where(f => f.Wish == wish).ToList();
+            console.MarkupLine($"  [bold]{Escape(VerifyText.Title(wish.Manifest))}[/]");
+            console.WriteLine(
+                $"    for        {(wish.For.Count == 0 ? "the whole release" : string.Join(", ", wish.For.Select(f => PathBytes.Shown(f.Name))))}");
+            console.WriteLine($"    takes      {Units.Count(files.Sum(f => f.Pieces.Count), "piece")} of {Units.Count(files.Count, "file")}");
+            console.WriteLine($"    download   {Units.Bytes(files.Sum(f => f.Bytes))}{FetchWords.From(wish.Sources.Sources, files.Sum(f => f.Bytes))}");
+        }
+
+        console.WriteLine($"  room         {Units.Bytes(plan.Room)}");
+        Rows("no room for", plan.LeftOut.Select(f => (f.File.Path, Units.Bytes(f.Bytes))));
+        console.WriteLine();
+    }
+
+    /// <summary>What has become of it.</summary>
+    public void Made(BundlePlan plan, MadeBundle made, string to)
+    {
+        var isWhole = made.Failures.Count == 0 && plan.LeftOut.Count == 0;
+        console.MarkupLine($"{(isWhole ? "[green]Bundle made[/]" : "[red]Bundle made in part[/]")}: {Units.Bytes(made.Bytes)} in {Escape(to)}");
+        if (session.IsQuiet)
+            return;
+        Rows("not downloaded", made.Failures);
+        console.WriteLine();
+        session.Next($"mukta repair {(made.Releases is [{ Product: { } product }] ? product : "PRODUCT")} --from {Shell.Quoted(to)}");
+    }
+
+    /// <summary>What a bundle is for, and how it stands.</summary>
+    public void Write(Bundle bundle, VerifyResult found)
+    {
+        var verdict = !found.IsIntact ? "[red]Damaged bundle[/]" : bundle.IsComplete ? "[green]Sound bundle[/]" : "[yellow]Sound bundle, in part[/]";
+        console.MarkupLine($"{verdict}: {Units.Count(bundle.Pieces, "piece")}, {Units.Bytes(bundle.Bytes)} in {Escape(bundle.Path)}");
+        if (session.IsQuiet)
+            return;
+        foreach (var release in bundle.Releases)
+        {
+            console.MarkupLine($"  [bold]{Escape(release.Title)}[/]{(release.IsSigned ? ", signed" : "")}");
+            console.WriteLine(
+                $"    for        {(release.For.Count == 0 ? "the whole release" : string.Join(", ", release.For.Select(PathBytes.Shown)))}");
+            console.WriteLine($"    holds      {Units.Bytes(release.Bytes)} of {Units.Count(release.Files, "file")}");
+        }
+
+        Rows("not as it was made", found.Problems.Select(p => (p.Path, FindingWords.Evidence(p))));
+        console.WriteLine();
+        if (found.IsIntact)
+            session.Next($"mukta repair {(bundle.Releases is [{ Product: { } product }] ? product : "PRODUCT")} --from {Shell.Quoted(bundle.Path)}");
+        else
+            console.WriteLine("Copy the bundle again, or make it again with: mukta bundle make");
+    }
+
+    private void Rows(string what, IEnumerable<(string Path, string Detail)> rows)
+    {
+        var all = rows.ToList();
+        if (all.Count == 0)
+            return;
+        console.MarkupLine($"  [bold]{what}[/]  {Units.Count(all.Count, "file")}");
+        var width = Columns.Width(all.Take(MostRows).Select(r => r.Path));
+        foreach (var (path, detail) in all.Take(MostRows))
+            console.WriteLine($"    {PathBytes.Shown(path).PadRight(width)}  {PathBytes.Shown(detail)}".TrimEnd());
+        if (all.Count > MostRows)
+            console.WriteLine($"    ... and {Units.Number(all.Count - MostRows)} more");
+    }
+
+    private static string Escape(string text) => Markup.Escape(PathBytes.Shown(text));
+}

@@ -1,0 +1,167 @@
+using System.Text.Json;
+using Mukta.Disk;
+using Mukta.Fetching;
+using Mukta.Manifests;
+using Mukta.Manifests.Formats;
+using Mukta.Manifests.Signatures;
+using Serilog;
+
+namespace Mukta.Bundles;
+
+/// <summary>What has become of a bundle.</summary>
+/// <param name="Releases">What it holds something of.</param>
+/// <param name="Bytes">Bytes of its pieces.</param>
+/// <param name="Failures">Files that no source has delivered, with the reasons.</param>
+/// <param name="Sources">What the sources have done.</param>
+public sealed record MadeBundle(
+    IReadOnlyList<BundledRelease> Releases, long Bytes, IReadOnlyList<(string Path, string Reason)> Failures, IReadOnlyList<SourceTally> Sources);
+
+/// <summary>Makes a bundle: downloads its pieces, proves them, and writes them with the manifests into a bag.</summary>
+/// <param name="time">For the downloads.</param>
+/// <param name="log">Takes diagnostics.</param>
+public sealed class BundleMaker(TimeProvider time, ILogger log)
+{
+    private const int FilesAtATime = 6;
+    private const string Staging = "staging", Manifests = Bag.Payload + "/manifests";
+
+    /// <summary>What downloads keep to.</summary>
+    public FetchLimits Limits { get; init; } = new();
+
+    /// <summary>The longest file of pieces, in bytes.</summary>
+    public long LongestPart { get; init; } = PieceWriter.UsualPart;
+
+    /// <summary>Makes a bundle in a folder that is new or empty.</summary>
+    /// <param name="plan">What goes into it.</param>
+    /// <param name="path">The folder.</param>
+    /// <param name="workFolder">A folder for what is being downloaded; it is empty again afterwards.</param>
+    /// <param name="meter">Counts the bytes.</param>
+    /// <param name="cancel">Ends it; what was made so far is no bundle and is left behind.</param>
+    /// <exception cref="MuktaException">It cannot be written.</exception>
+    public async Task<MadeBundle> MakeAsync(BundlePlan plan, string path, string workFolder, WorkMeter? meter, CancellationToken cancel)
+    {
+        RefuseUsed(path);
+        Directory.CreateDirectory(path);
+        Room.Prove(path, plan.Room, plan.Wishes.Count * 2 + 20, "the bundle", "Choose another place, or add --fit for what has room.");
+        Directory.CreateDirectory(System.IO.Path.Join(workFolder, Staging));
+        using var into = Folder.Open(path);
+        using var work = Folder.Open(workFolder);
+        into.EnsureFolder(Manifests);
+        using var writer = new PieceWriter(into, LongestPart);
+        var (failures, tallies, have) = (new List<(string, string)>(), new List<SourceTally>(), new HashSet<PieceKey>());
+        try
+        {
+            meter?.Begin("fetching", plan.Bytes);
+            foreach (var wish in plan.Wishes)
+            {
+                using var fetcher = new Fetcher(wish.Sources.Sources, Limits, time, meter, log);
+                await Parallel.ForEachAsync(
+                    plan.Files.Where(f => f.Wish == wish), new ParallelOptions { MaxDegreeOfParallelism = FilesAtATime, CancellationToken = cancel },
+                    async (file, token) => await FetchAsync(fetcher, file, work, writer, have, failures, token).ConfigureAwait(false))
+                    .ConfigureAwait(false);
+                tallies.AddRange(fetcher.Tallies);
+            }
+        }
+        finally
+        {
+            Directory.Delete(System.IO.Path.Join(workFolder, Staging), recursive: true);
+        }
+
+        var releases = plan.Wishes.Select((w, i) => Bundled(w, i, plan, have)).ToList();
+        var listed = writer.End().ToList();
+        foreach (var (wish, release) in plan.Wishes.Zip(releases))
+        {
+            listed.Add(Copied(into, wish.ManifestFile.Path, release.Manifest));
+            if (release.IsSigned)
+                listed.Add(Copied(into, wish.ManifestFile.Path + ManifestSignature.Extension, release.Manifest + ManifestSignature.Extension));
+        }
+
+        listed.Add(PieceWriter.Written(into, Bundle.Description, Description(releases, failures.Count == 0 && plan.LeftOut.Count == 0)));
+        Bag.Write(path, new Manifest { Files = listed }, []);
+        return new MadeBundle(releases, have.Sum(k => k.Length), [.. failures.OrderBy(f => f.Item1, StringComparer.Ordinal)], tallies);
+    }
+
+    private static async Task FetchAsync(
+        Fetcher fetcher, BundledFile file, Folder work, PieceWriter writer, HashSet<PieceKey> have, List<(string, string)> failures,
+        CancellationToken cancel)
+    {
+        using var staged = StagedFile.Open(work, Staging, file.File, file.Ranges, cancel);
+        var reason = await fetcher.FetchAsync(staged, cancel).ConfigureAwait(false);
+        lock (writer)
+        {
+            if (reason is not null)
+                failures.Add((file.File.Path, reason));
+            else
+            {
+                foreach (var piece in file.Pieces)
+                {
+                    cancel.ThrowIfCancellationRequested();
+                    writer.Append(staged.Handle, file.File, piece);
+                    have.Add(PieceKey.Of(file.File, piece));
+                }
+            }
+        }
+
+        work.RemoveFile(staged.Path);
+    }
+
+    private static BundledRelease Bundled(BundleWish wish, int index, BundlePlan plan, HashSet<PieceKey> have)
+    {
+        var held = BundlePlan.Needed(wish).Select(n => n.Pieces.Select(p => PieceKey.Of(n.File, p)).Where(have.Contains).ToList())
+            .Where(k => k.Count > 0).ToList();
+        var name = $"manifests/{(wish.Manifest.Product is { } product && plan.Wishes.Count(w => w.Manifest.Product == product) == 1 ? product : $"{index + 1}")}.meta4";
+        return new BundledRelease(
+            wish.Manifest.Product, wish.Manifest.Release, wish.Manifest.Sequence, name,
+            File.Exists(wish.ManifestFile.Path + ManifestSignature.Extension), [.. wish.For.Select(f => f.Name)], held.Count,
+            held.SelectMany(k => k).Sum(k => k.Length));
+    }
+
+    private static ManifestFile Copied(Folder into, string from, string to) => PieceWriter.Written(
+        into, $"{Bag.Payload}/{to}", ManifestSignature.Bytes(from, ManifestSignature.LongestSigned, "The manifest cannot be opened."));
+
+    private static byte[] Description(IReadOnlyList<BundledRelease> releases, bool isComplete)
+    {
+        using var stream = new MemoryStream();
+        using (var json = new Utf8JsonWriter(stream, new JsonWriterOptions { Indented = true }))
+        {
+            json.WriteStartObject();
+            json.WriteString("format", Bundle.Format);
+            json.WriteBoolean("isComplete", isComplete);
+            json.WriteStartArray("releases");
+            foreach (var release in releases)
+            {
+                json.WriteStartObject();
+                if (release.Product is not null)
+                    json.WriteString("product", release.Product);
+                if (release.Release is not null)
+                    json.WriteString("release", release.Release);
+                if (release.Sequence is { } number)
+                    json.WriteNumber("sequence", number);
+                json.WriteString("manifest", release.Manifest);
+                json.WriteBoolean("isSigned", release.IsSigned);
+                json.WriteStartArray("for");
+                foreach (var findings in release.For)
+                    json.WriteStringValue(findings);
+                json.WriteEndArray();
+                json.WriteNumber("files", release.Files);
+                json.WriteNumber("bytes", release.Bytes);
+                json.WriteEndObject();
+            }
+
+            json.WriteEndArray();
+            json.WriteEndObject();
+        }
+
+        return stream.ToArray();
+    }
+
+    /// <summary>Refuses a folder that holds something.</summary>
+    /// <exception cref="MuktaException">It does.</exception>
+    public static void RefuseUsed(string path)
+    {
+        if (File.Exists(path) || (Directory.Exists(path) && Directory.EnumerateFileSystemEntries(path).Any()))
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, "This is not a new or an empty folder.", PathBytes.Shown(path), "Name another one with --out.");
+        }
+    }
+}

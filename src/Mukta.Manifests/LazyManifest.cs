@@ -110,7 +110,8 @@ public sealed class LazyManifest(string path, IReadOnlyList<string>? trust = nul
         if (Node.At(path) is not { } node)
             return null;
         return node.Kind == NodeKind.File ? Words(node)
-            : string.Join(' ', ManifestReader.FilesOf(path).Select(f => Node.At(f) is { } inside ? Words(inside) : "-").Prepend(Words(node)));
+            : string.Join(
+                ' ', ManifestReader.FilesOf(path).Select(f => Node.At(f) is { } inside ? Words(inside) : "-").Prepend(Words(node)));
     }
 
     private static string Words(Node node) => $"{node.Device}:{node.Inode}:{node.Size}:{node.ModifiedNs}:{node.ChangedNs}";

@@ -38,8 +38,8 @@ public sealed record Manifest
     public bool LacksSizes => Files.Any(f => !f.HasSize);
 
     /// <summary>
-    /// The manifest with the sizes that files have in a folder, where it does not say them itself: so a file can be hashed and compared. One
-    /// that is not there counts as empty.
+    /// The manifest with the sizes that files have in a folder, where it does not say them itself: so a file can be hashed and compared.
+    /// One that is not there counts as empty.
     /// </summary>
     public Manifest WithSizesIn(Folder folder) => !LacksSizes ? this : this with
     {

@@ -236,6 +236,35 @@ public sealed class PublishedTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_machine_that_has_never_had_a_network_takes_a_signed_manifest_from_a_bundle_and_no_other()
+    {
+        string release, trusted;
+        using (var nginx = await StartSignedAsync())
+        {
+            await SignAsync("release/gannet-post.meta4");
+            release = File.ReadAllText(home.Scratch.At("profiles/gannet-post.yaml"));
+            home.Scratch.Flip("games/gannet-post/maps/harbour.pak", 10);
+            var found = await VerifyAsync("--json");
+            home.Scratch.Write("found.json", found.Out);
+            (await OnAsync("bundle", "make", "--for", "found.json", "--out", "stick")).Code.ShouldBe(0);
+            File.Exists(home.Scratch.At("stick/data/manifests/gannet-post.meta4.p7s")).ShouldBeTrue();
+            trusted = release;
+        }
+
+        Directory.Delete(home.Scratch.At(".cache/mukta"), recursive: true);
+        File.WriteAllText(home.Scratch.At("profiles/gannet-post.yaml"), trusted.Replace("trust: [root.pem]", "", StringComparison.Ordinal));
+        (await OnAsync("repair", "gannet-post", "-y", "--from", "stick", "--offline")).ShouldSatisfyAllConditions(
+            a => a.Code.ShouldBe(4, "nobody vouches for what is on a stick"), a => a.Err.ShouldContain("none was kept"));
+        File.WriteAllText(home.Scratch.At("profiles/gannet-post.yaml"), trusted);
+        File.AppendAllText(home.Scratch.At("stick/data/manifests/gannet-post.meta4"), " ");
+        (await OnAsync("repair", "gannet-post", "-y", "--from", "stick", "--offline")).Code.ShouldBe(5);
+        home.Scratch.Truncate("stick/data/manifests/gannet-post.meta4", new FileInfo(home.Scratch.At("stick/data/manifests/gannet-post.meta4")).Length - 1);
+        var repaired = await OnAsync("repair", "gannet-post", "-y", "--from", "stick", "--offline");
+        repaired.Code.ShouldBe(0, repaired.Err);
+        repaired.Out.ShouldContain(" from stick\n");
+    }
+
+    [Fact]
     public async Task A_release_can_stand_in_the_address_of_its_manifest()
     {
         using var nginx = await StartSignedAsync();

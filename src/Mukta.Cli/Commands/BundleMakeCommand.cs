@@ -124,7 +124,8 @@ internal static class BundleMakeCommand
             ExitCode.Blocked,
             $"The bundle needs {Units.Bytes(plan.Room)}, and {Units.Bytes(Math.Max(0, free))} are free there.", PathBytes.Shown(to),
             fitting.Files.Count == 0 ? "Make room, or choose another place."
-            : $"{Units.Of(fitting.Files.Count, plan.Files.Count, "file")} ({Units.Bytes(fitting.Bytes)}) would fit: to take those, add --fit.");
+            : $"{Units.Of(fitting.Files.Count, plan.Files.Count, "file")} ({Units.Bytes(fitting.Bytes)}) would fit: "
+            + "to take those, add --fit.");
     }
 
     private static async Task<int> RunAsync(
@@ -142,7 +143,8 @@ internal static class BundleMakeCommand
             return (int)ExitCode.Done;
         }
 
-        var (meter, work) = (new WorkMeter(), Path.Join(UserFolders.Of(UserEnvironment.Get).Cache, "mukta", $"bundle-{Environment.ProcessId}"));
+        var meter = new WorkMeter();
+        var work = Path.Join(UserFolders.Of(UserEnvironment.Get).Cache, "mukta", $"bundle-{Environment.ProcessId}");
         MadeBundle made;
         try
         {

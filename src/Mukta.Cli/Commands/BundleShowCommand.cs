@@ -36,7 +36,8 @@ internal static class BundleShowCommand
             var meter = new WorkMeter();
             var found = await Progressing.ShowAsync(
                 session, meter,
-                () => Task.FromResult(new Verifier(TimeProvider.System).Verify(listed, payload, new VerifyOptions { Meter = meter }, cancel)))
+                () => Task.FromResult(
+                    new Verifier(TimeProvider.System).Verify(listed, payload, new VerifyOptions { Meter = meter }, cancel)))
                 .ConfigureAwait(false);
             if (session.IsJson)
                 Session.Write(BundleShowDocument.Of(bundle, found), Documents.Readable.BundleShowDocument);

@@ -70,7 +70,8 @@ internal static class VerifyCommand
         var newer = result.IsIntact ? null : InstalledRelease.NewerThan(install, result.Release);
         var older = result.IsIntact ? null : InstalledRelease.OlderThan(install, result.Release);
         var read = target.ManifestFile!.ValueIfRead;
-        var next = newer is not null || read?.LacksSizes == true ? null : NextStep.After(result, target, straysCount, isRunning: running.Count > 0);
+        var next = newer is not null || read?.LacksSizes == true ? null
+            : NextStep.After(result, target, straysCount, isRunning: running.Count > 0);
         if (session.IsJson)
         {
             Session.Write(

@@ -64,7 +64,7 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks,
             await ReinstallAsync(cancel).ConfigureAwait(false);
             await WishesAsync(cancel).ConfigureAwait(false);
             await TrustAsync(url, cancel).ConfigureAwait(false);
-        await WithoutNetworkAsync(cancel).ConfigureAwait(false);
+            await WithoutNetworkAsync(cancel).ConfigureAwait(false);
         }
 
         await EndAsync(mirror, url, cancel).ConfigureAwait(false);
@@ -174,7 +174,8 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks,
             DemoStage.Mukta, ["verify", Install, "--manifest", Manifest, "--json"], cancel, Path.Join(stage.Folder, Findings))
             .ConfigureAwait(false);
 
-        await SceneAsync("At the desk these findings become a bundle: just the pieces that this machine needs.", cancel).ConfigureAwait(false);
+        await SceneAsync("At the desk these findings become a bundle: just the pieces that this machine needs.", cancel)
+            .ConfigureAwait(false);
         await MuktaAsync(0, ["bundle", "make", "--for", Findings, "--manifest", Manifest, "--out", Stick], cancel).ConfigureAwait(false);
 
         await SceneAsync("Back at the machine the stick is all that the repair needs.", cancel).ConfigureAwait(false);

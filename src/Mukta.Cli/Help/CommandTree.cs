@@ -16,7 +16,9 @@ internal static class CommandTree
             [RepairCommand.Build, StopCommand.Build, SetupCommand.Build, ResetCommand.Build, ReinstallCommand.Build, RemoveCommand.Build,
             MoveCommand.Build]),
         ("Go back", [UndoCommand.Build, OperationsCommand.Build]),
-        ("Prepare", [ManifestCommand.Build, BundleCommand.Build, ProfileCommand.Build, DemoCommand.Build, CompletionCommand.Build, HelpCommand.Build]),
+        ("Prepare",
+            [ManifestCommand.Build, BundleCommand.Build, ProfileCommand.Build, DemoCommand.Build,
+            CompletionCommand.Build, HelpCommand.Build]),
     ];
 
     /// <summary>The program with its commands and common options, and help of our own.</summary>

@@ -42,7 +42,8 @@ internal sealed record BundleMakeDocument
         Room = plan.Room,
         LeftOut = [.. plan.LeftOut.Select(f => new LeftOutPart(PathBytes.Shown(f.File.Path), "there is no room for it"))],
         Failures = [.. (made?.Failures ?? []).Select(f => new LeftOutPart(PathBytes.Shown(f.Path), f.Reason))],
-        Sources = [.. (made?.Sources ?? []).Select(s => new SourcePart(s.Name, s.Bytes, s.BadPieces, s.Failures, s.IsDropped, s.HasChanged))],
+        Sources =
+            [.. (made?.Sources ?? []).Select(s => new SourcePart(s.Name, s.Bytes, s.BadPieces, s.Failures, s.IsDropped, s.HasChanged))],
     };
 }
 
@@ -54,7 +55,8 @@ internal sealed record BundledPart(
         r.Product, r.Release, r.Sequence, r.Manifest, r.IsSigned, [.. r.For.Select(PathBytes.Shown)], r.Files, r.Bytes);
 
     public static BundledPart Planned(BundleWish wish, IReadOnlyList<BundledFile> files) => new(
-        wish.Manifest.Product, wish.Manifest.Release, wish.Manifest.Sequence, null, null, [.. wish.For.Select(f => PathBytes.Shown(f.Name))],
+        wish.Manifest.Product, wish.Manifest.Release, wish.Manifest.Sequence, null, null,
+        [.. wish.For.Select(f => PathBytes.Shown(f.Name))],
         files.Count, files.Sum(f => f.Bytes));
 }
 

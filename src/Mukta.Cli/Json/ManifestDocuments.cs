@@ -115,5 +115,6 @@ internal sealed record ReleasesDocument(
 internal sealed record IndexedPart(string Release, long Sequence, string Channel, string? Manifest, bool IsCurrent)
 {
     public static IndexedPart Of(IndexedRelease release, bool isCurrent) => new(
-        PathBytes.Shown(release.Release), release.Sequence, PathBytes.Shown(release.Channel), release.Manifest is { } manifest ? PathBytes.Shown(manifest) : null, isCurrent);
+        PathBytes.Shown(release.Release), release.Sequence, PathBytes.Shown(release.Channel),
+        release.Manifest is { } manifest ? PathBytes.Shown(manifest) : null, isCurrent);
 }

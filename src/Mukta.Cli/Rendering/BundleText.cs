@@ -21,10 +21,10 @@ internal sealed class BundleText(Session session)
         {
             var files = plan.Files.Where(f => f.Wish == wish).ToList();
             console.MarkupLine($"  [bold]{Escape(VerifyText.Title(wish.Manifest))}[/]");
-            console.WriteLine(
-                $"    for        {(wish.For.Count == 0 ? "the whole release" : string.Join(", ", wish.For.Select(f => PathBytes.Shown(f.Name))))}");
-            console.WriteLine($"    takes      {Units.Count(files.Sum(f => f.Pieces.Count), "piece")} of {Units.Count(files.Count, "file")}");
-            console.WriteLine($"    download   {Units.Bytes(files.Sum(f => f.Bytes))}{FetchWords.From(wish.Sources.Sources, files.Sum(f => f.Bytes))}");
+            var (pieces, bytes) = (files.Sum(f => f.Pieces.Count), files.Sum(f => f.Bytes));
+            console.WriteLine($"    for        {For(wish.For.Select(f => f.Name))}");
+            console.WriteLine($"    takes      {Units.Count(pieces, "piece")} of {Units.Count(files.Count, "file")}");
+            console.WriteLine($"    download   {Units.Bytes(bytes)}{FetchWords.From(wish.Sources.Sources, bytes)}");
         }
 
         console.WriteLine($"  room         {Units.Bytes(plan.Room)}");
@@ -36,36 +36,43 @@ internal sealed class BundleText(Session session)
     public void Made(BundlePlan plan, MadeBundle made, string to)
     {
         var isWhole = made.Failures.Count == 0 && plan.LeftOut.Count == 0;
-        console.MarkupLine($"{(isWhole ? "[green]Bundle made[/]" : "[red]Bundle made in part[/]")}: {Units.Bytes(made.Bytes)} in {Escape(to)}");
+        var verdict = isWhole ? "[green]Bundle made[/]" : "[red]Bundle made in part[/]";
+        console.MarkupLine($"{verdict}: {Units.Bytes(made.Bytes)} in {Escape(to)}");
         if (session.IsQuiet)
             return;
         Rows("not downloaded", made.Failures);
         console.WriteLine();
-        session.Next($"mukta repair {(made.Releases is [{ Product: { } product }] ? product : "PRODUCT")} --from {Shell.Quoted(to)}");
+        session.Next(Repair(made.Releases, to));
     }
 
     /// <summary>What a bundle is for, and how it stands.</summary>
     public void Write(Bundle bundle, VerifyResult found)
     {
-        var verdict = !found.IsIntact ? "[red]Damaged bundle[/]" : bundle.IsComplete ? "[green]Sound bundle[/]" : "[yellow]Sound bundle, in part[/]";
+        var verdict = !found.IsIntact ? "[red]Damaged bundle[/]" : bundle.IsComplete ? "[green]Sound bundle[/]"
+            : "[yellow]Sound bundle, in part[/]";
         console.MarkupLine($"{verdict}: {Units.Count(bundle.Pieces, "piece")}, {Units.Bytes(bundle.Bytes)} in {Escape(bundle.Path)}");
         if (session.IsQuiet)
             return;
         foreach (var release in bundle.Releases)
         {
             console.MarkupLine($"  [bold]{Escape(release.Title)}[/]{(release.IsSigned ? ", signed" : "")}");
-            console.WriteLine(
-                $"    for        {(release.For.Count == 0 ? "the whole release" : string.Join(", ", release.For.Select(PathBytes.Shown)))}");
+            console.WriteLine($"    for        {For(release.For)}");
             console.WriteLine($"    holds      {Units.Bytes(release.Bytes)} of {Units.Count(release.Files, "file")}");
         }
 
         Rows("not as it was made", found.Problems.Select(p => (p.Path, FindingWords.Evidence(p))));
         console.WriteLine();
         if (found.IsIntact)
-            session.Next($"mukta repair {(bundle.Releases is [{ Product: { } product }] ? product : "PRODUCT")} --from {Shell.Quoted(bundle.Path)}");
+            session.Next(Repair(bundle.Releases, bundle.Path));
         else
             console.WriteLine("Copy the bundle again, or make it again with: mukta bundle make");
     }
+
+    private static string For(IEnumerable<string> findings) =>
+        string.Join(", ", findings.Select(PathBytes.Shown)) is { Length: > 0 } names ? names : "the whole release";
+
+    private static string Repair(IReadOnlyList<BundledRelease> releases, string from) =>
+        $"mukta repair {(releases is [{ Product: { } product }] ? product : "PRODUCT")} --from {Shell.Quoted(from)}";
 
     private void Rows(string what, IEnumerable<(string Path, string Detail)> rows)
     {

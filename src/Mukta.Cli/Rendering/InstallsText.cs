@@ -34,7 +34,10 @@ internal sealed class InstallsText(Session session, string options)
                     + $"{(install.IsCurrent ? "current" : "stale")}{(install.IsRecorded ? ", recorded" : "")}  "
                     + $"{Evidence(product, install)}");
                 if (product.Behind.TryGetValue(install.Path, out var gap))
-                    console.MarkupLineInterpolated($"  [yellow]behind:[/] {Version(gap.There)} is installed, {Version(gap.Newest)} is published");
+                {
+                    console.MarkupLineInterpolated(
+                        $"  [yellow]behind:[/] {Version(gap.There)} is installed, {Version(gap.Newest)} is published");
+                }
             }
 
             foreach (var (seen, advice) in PendingFindings.Sentences(product.Pending))

@@ -50,8 +50,8 @@ internal sealed class ManifestText(IAnsiConsole console)
         console.WriteLine();
         foreach (var file in manifest.Files)
         {
-            console.WriteLine(
-                $"  {(file.Mode is { } mode ? Units.Mode(mode) : "    ")}  {(file.HasSize ? Units.Number(file.Size) : ""),15}  {PathBytes.Shown(file.Path)}");
+            var size = file.HasSize ? Units.Number(file.Size) : "";
+            console.WriteLine($"  {(file.Mode is { } mode ? Units.Mode(mode) : "    ")}  {size,15}  {PathBytes.Shown(file.Path)}");
         }
 
         foreach (var link in manifest.Links)

@@ -14,7 +14,8 @@ namespace Mukta.Bundles;
 /// <param name="Failures">Files that no source has delivered, with the reasons.</param>
 /// <param name="Sources">What the sources have done.</param>
 public sealed record MadeBundle(
-    IReadOnlyList<BundledRelease> Releases, long Bytes, IReadOnlyList<(string Path, string Reason)> Failures, IReadOnlyList<SourceTally> Sources);
+    IReadOnlyList<BundledRelease> Releases, long Bytes, IReadOnlyList<(string Path, string Reason)> Failures,
+    IReadOnlyList<SourceTally> Sources);
 
 /// <summary>Makes a bundle: downloads its pieces, proves them, and writes them with the manifests into a bag.</summary>
 /// <param name="time">For the downloads.</param>
@@ -54,8 +55,9 @@ public sealed class BundleMaker(TimeProvider time, ILogger log)
             foreach (var wish in plan.Wishes)
             {
                 using var fetcher = new Fetcher(wish.Sources.Sources, Limits, time, meter, log);
+                var parallel = new ParallelOptions { MaxDegreeOfParallelism = FilesAtATime, CancellationToken = cancel };
                 await Parallel.ForEachAsync(
-                    plan.Files.Where(f => f.Wish == wish), new ParallelOptions { MaxDegreeOfParallelism = FilesAtATime, CancellationToken = cancel },
+                    plan.Files.Where(f => f.Wish == wish), parallel,
                     async (file, token) => await FetchAsync(fetcher, file, work, writer, have, failures, token).ConfigureAwait(false))
                     .ConfigureAwait(false);
                 tallies.AddRange(fetcher.Tallies);
@@ -72,7 +74,10 @@ public sealed class BundleMaker(TimeProvider time, ILogger log)
         {
             listed.Add(Copied(into, wish.ManifestFile.Path, release.Manifest));
             if (release.IsSigned)
-                listed.Add(Copied(into, wish.ManifestFile.Path + ManifestSignature.Extension, release.Manifest + ManifestSignature.Extension));
+            {
+                const string Signature = ManifestSignature.Extension;
+                listed.Add(Copied(into, wish.ManifestFile.Path + Signature, release.Manifest + Signature));
+            }
         }
 
         listed.Add(PieceWriter.Written(into, Bundle.Description, Description(releases, failures.Count == 0 && plan.LeftOut.Count == 0)));
@@ -108,7 +113,8 @@ public sealed class BundleMaker(TimeProvider time, ILogger log)
     {
         var held = BundlePlan.Needed(wish).Select(n => n.Pieces.Select(p => PieceKey.Of(n.File, p)).Where(have.Contains).ToList())
             .Where(k => k.Count > 0).ToList();
-        var name = $"manifests/{(wish.Manifest.Product is { } product && plan.Wishes.Count(w => w.Manifest.Product == product) == 1 ? product : $"{index + 1}")}.meta4";
+        var isOnly = plan.Wishes.Count(w => w.Manifest.Product == wish.Manifest.Product) == 1;
+        var name = $"manifests/{(isOnly && wish.Manifest.Product is { } product ? product : $"{index + 1}")}.meta4";
         return new BundledRelease(
             wish.Manifest.Product, wish.Manifest.Release, wish.Manifest.Sequence, name,
             File.Exists(wish.ManifestFile.Path + ManifestSignature.Extension), [.. wish.For.Select(f => f.Name)], held.Count,

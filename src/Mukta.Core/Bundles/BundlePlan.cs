@@ -117,7 +117,8 @@ public sealed record BundlePlan
         if (findings.Product != manifest.Product || findings.Release != manifest.Release || findings.Sequence != manifest.Sequence)
         {
             throw Unfit(
-                findings, $"The findings are of another release than the manifest, which is of {PathBytes.Shown(ReleaseFacts.Of(manifest).Title)}.");
+                findings, "The findings are of another release than the manifest, which is of "
+                + $"{PathBytes.Shown(ReleaseFacts.Of(manifest).Title)}.");
         }
     }
 

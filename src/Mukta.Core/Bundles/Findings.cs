@@ -58,7 +58,8 @@ public sealed record Findings(string Name, string? Product, string? Release, lon
             return new NeededFile(path, null, null);
         return new NeededFile(
             path,
-            [.. pieces.GetProperty("bad").EnumerateArray().Select(b => (b.GetProperty("first").GetInt32() - 1, b.GetProperty("last").GetInt32() - 1))],
+            [.. pieces.GetProperty("bad").EnumerateArray()
+                .Select(b => (b.GetProperty("first").GetInt32() - 1, b.GetProperty("last").GetInt32() - 1))],
             pieces.GetProperty("total").GetInt32());
     }
 

@@ -59,7 +59,8 @@ public sealed class Bundle : IDisposable
         catch (Exception e)
         {
             bundle.Dispose();
-            if (e is DiskException or JsonException or InvalidOperationException or FormatException or KeyNotFoundException or OverflowException)
+            if (e is DiskException or JsonException or InvalidOperationException or FormatException or KeyNotFoundException
+                or OverflowException)
                 throw bundle.Damaged(e is DiskException d ? d.Reason : "its description cannot be read", e);
             throw;
         }
@@ -67,7 +68,8 @@ public sealed class Bundle : IDisposable
 
     /// <summary>The manifest of a product, as the bundle has it; null where it has none, or several.</summary>
     /// <param name="product">The product; null for any.</param>
-    public string? ManifestOf(string? product) => Releases.Where(r => product is null || r.Product == product).ToList() is [{ Manifest: var one }]
+    public string? ManifestOf(string? product) =>
+        Releases.Where(r => product is null || r.Product == product).ToList() is [{ Manifest: var one }]
         ? System.IO.Path.Join(Path, Bag.Payload, one) : null;
 
     /// <summary>True where it holds a piece of a file.</summary>
@@ -129,8 +131,9 @@ public sealed class Bundle : IDisposable
         while (lines.Next() is { } line)
         {
             if (line.Split(' ') is not [var digest, var text] || ChecksumList.OfLength(digest) is null
-                || !long.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var length) || length > MetalinkNames.MostBytes - Bytes
-                || offsets.Count == MetalinkNames.MostPieces / 10 || !offsets.TryAdd(new PieceKey(digest.ToLowerInvariant(), length), Bytes))
+                || !long.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var length)
+                || length > MetalinkNames.MostBytes - Bytes || offsets.Count == MetalinkNames.MostPieces / 10
+                || !offsets.TryAdd(new PieceKey(digest.ToLowerInvariant(), length), Bytes))
                 throw Damaged($"line {lines.Number} of its list of pieces cannot be read");
             Bytes += length;
         }

@@ -246,6 +246,6 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
 /// <param name="FreshFor">How old what is kept may be.</param>
 public sealed record IndexPlace(Uri Url, string Channel, TimeSpan FreshFor)
 {
-    /// <summary>The address of a release's manifest where the index does not say it, see <see cref="ManifestPlace.UrlOfRelease"/>.</summary>
+    /// <summary>The address of a manifest where the index does not say it, see <see cref="ManifestPlace.UrlOfRelease"/>.</summary>
     public string? UrlOfRelease { get; init; }
 }

@@ -116,7 +116,8 @@ public sealed class SourceList : IDisposable
                 "Name a folder that holds the release's files, or a URL that begins with http:// or https://.");
         }
 
-        return Bundle.IsAt(name) ? new BundleSource(Bundle.Open(name)) { Rank = rank } : new FolderSource(Folder.Open(name)) { Rank = rank };
+        return Bundle.IsAt(name) ? new BundleSource(Bundle.Open(name)) { Rank = rank }
+            : new FolderSource(Folder.Open(name)) { Rank = rank };
     }
 
     /// <summary>What the manifest lists: mirrors of the same priority share a rank.</summary>

@@ -224,7 +224,9 @@ public sealed class LocalPieces : IDisposable
             Scan(install, inTheWay.Path, inTheWay.BytesInside, isNamed: false);
     }
 
-    /// <summary>What the older release had where: a piece may be in another file now. Nothing is read; a piece is proven when it is taken.</summary>
+    /// <summary>
+    /// What the older release had where: a piece may be in another file now. Nothing is read; a piece is proven when it is taken.
+    /// </summary>
     private void TakeOlder(RepairPlan plan)
     {
         foreach (var file in (plan.Older?.Files ?? []).TakeWhile(_ => missing > 0))

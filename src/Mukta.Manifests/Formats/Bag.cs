@@ -77,7 +77,7 @@ public static class Bag
         if (fetch.Count > 0)
         {
             Put(Fetch, string.Concat(fetch.OrderBy(f => f.Path, StringComparer.Ordinal).Select(
-                f => string.Create(CultureInfo.InvariantCulture, $"{f.Url.AbsoluteUri} {f.Length?.ToString(CultureInfo.InvariantCulture) ?? "-"} {Payload}/{Escaped(f.Path)}\n"))));
+                f => $"{f.Url.AbsoluteUri} {f.Length?.ToString(CultureInfo.InvariantCulture) ?? "-"} {Payload}/{Escaped(f.Path)}\n")));
             written.Add(Fetch);
         }
         else if (File.Exists(Path.Join(folder, Fetch)))
@@ -139,13 +139,17 @@ public static class Bag
                 }
 
                 if (!found.Digest.AsSpan().SequenceEqual(entry.Hash.Digest))
-                    throw new ManifestFault($"The bag's file \"{PathBytes.Shown(entry.Path)}\" is not the one that was put there.", list, entry.Line, 1);
+                {
+                    throw new ManifestFault(
+                        $"The bag's file \"{PathBytes.Shown(entry.Path)}\" is not the one that was put there.", list, entry.Line, 1);
+                }
             }
         }
     }
 
     private static List<string> Lists(string folder, string beginning) =>
-        [.. Directory.EnumerateFiles(folder, $"{beginning}*{Ending}").Where(f => KindOf(f, beginning) is not null).Order(StringComparer.Ordinal)];
+        [.. Directory.EnumerateFiles(folder, $"{beginning}*{Ending}").Where(f => KindOf(f, beginning) is not null)
+            .Order(StringComparer.Ordinal)];
 
     private static HashKind? KindOf(string file, string beginning) =>
         ChecksumList.KindOf(Path.GetFileName(file)[beginning.Length..^Ending.Length]);
@@ -182,19 +186,22 @@ public static class Bag
                 continue;
             if (line.Split((char[])[' ', '\t'], 3, StringSplitOptions.RemoveEmptyEntries) is not [var url, var length, var path]
                 || !Uri.TryCreate(url, UriKind.Absolute, out var address) || !path.StartsWith(Payload + "/", StringComparison.Ordinal)
-                || !(length == "-" || (long.TryParse(length, NumberStyles.None, CultureInfo.InvariantCulture, out var bytes) && bytes <= MetalinkNames.MostBytes)))
+                || (length != "-" && Length(length) is null))
                 throw lines.Fault("This line is not an address, a length and a name in the bag's folder data.");
             if (fetch.Count == MetalinkNames.MostEntries)
                 throw lines.Fault($"More than {MetalinkNames.MostEntries} files stand here.");
             if (address.Scheme == Uri.UriSchemeHttp || address.Scheme == Uri.UriSchemeHttps)
             {
-                fetch.Add(new BagFetch(
-                    address, length == "-" ? null : long.Parse(length, CultureInfo.InvariantCulture), Unescaped(path)[(Payload.Length + 1)..]));
+                fetch.Add(new BagFetch(address, Length(length), Unescaped(path)[(Payload.Length + 1)..]));
             }
         }
 
         return fetch;
     }
+
+    private static long? Length(string text) =>
+        long.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var bytes) && bytes <= MetalinkNames.MostBytes
+            ? bytes : null;
 
     private static long? SizeIn(Folder? payload, string path)
     {

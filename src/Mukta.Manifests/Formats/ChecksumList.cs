@@ -5,8 +5,8 @@ using Mukta.Hashing;
 namespace Mukta.Manifests.Formats;
 
 /// <summary>
-/// Checksum lists in the style of the GNU tools (<c>sha256sum</c>) and of the BSD ones (<c>sha256sum --tag</c>). They know names and hashes of
-/// whole files, and nothing else.
+/// Checksum lists in the style of the GNU tools (<c>sha256sum</c>) and of the BSD ones (<c>sha256sum --tag</c>). They know names and hashes
+/// of whole files, and nothing else.
 /// </summary>
 [OutsideReader]
 public static class ChecksumList

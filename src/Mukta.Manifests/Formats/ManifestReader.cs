@@ -57,7 +57,8 @@ public static class ManifestReader
     {
         var lists = Directory.EnumerateFiles(folder).Where(f => Path.GetFileName(f) is var name
             && (name.EndsWith("SUMS", StringComparison.Ordinal) || name.EndsWith("SUM", StringComparison.Ordinal)
-            || Path.GetExtension(name).ToLowerInvariant() is ".sha256" or ".sha384" or ".sha512" or ".sha256sum" or ".sha384sum" or ".sha512sum"))
+            || Path.GetExtension(name).ToLowerInvariant() is ".sha256" or ".sha384" or ".sha512"
+            or ".sha256sum" or ".sha384sum" or ".sha512sum"))
             .Order(StringComparer.Ordinal).ToList();
         return lists.Count > 0 ? lists : throw new MuktaException(
             ExitCode.BadInput, "This folder is not a bag and holds no checksum list.", folder,

@@ -41,11 +41,13 @@ public static class ManifestWriter
                 ExitCode.Blocked, $"The bag's folder cannot be made: {e.Message}", path, "Check the path and that you may write there.", e);
         }
 
-        Bag.Write(path, manifest, [.. manifest.Files.Where(f => !File.Exists(Path.Join(path, Bag.Payload, f.Path))).Select(f => Fetch(manifest, f))]);
+        var absent = manifest.Files.Where(f => !File.Exists(Path.Join(path, Bag.Payload, f.Path)));
+        Bag.Write(path, manifest, [.. absent.Select(f => Fetch(manifest, f))]);
     }
 
     private static BagFetch Fetch(Manifest manifest, ManifestFile file) => new(
-        (manifest.Bases.Select(b => MirrorUrl.Below(b.Url, file.Path)).FirstOrDefault() ?? (file.Urls is [{ Url: var url }, ..] ? url : null))
+        (manifest.Bases.Select(b => MirrorUrl.Below(b.Url, file.Path)).FirstOrDefault()
+        ?? (file.Urls is [{ Url: var url }, ..] ? url : null))
         ?? throw new MuktaException(
             ExitCode.BadInput, "This file is not in the bag's folder data, and the manifest names no mirror that has it.",
             Disk.PathBytes.Shown(file.Path), "Copy the release's files to the folder data of the bag first."),

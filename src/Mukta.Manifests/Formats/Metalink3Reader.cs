@@ -3,7 +3,8 @@ using Mukta.Hashing;
 namespace Mukta.Manifests.Formats;
 
 /// <summary>
-/// Reads a Metalink 3.0 file as far as its hashes go: names, sizes, hashes, pieces and http addresses. Whatever else it says is passed over.
+/// Reads a Metalink 3.0 file as far as its hashes go: names, sizes, hashes, pieces and http addresses. Whatever else it says is passed
+/// over.
 /// </summary>
 internal sealed class Metalink3Reader
 {

@@ -11,6 +11,8 @@ public sealed record FileSystemCapabilities(bool KeepsModes, bool MakesLinks, bo
     private static readonly string[] WithoutChangeTime =
         ["vfat", "msdos", "exfat", "ntfs", "fuseblk", "iso9660", "udf", "hfs", "hfsplus", "9p", "cifs", "smb3", "vboxsf"];
 
+    private const string ForbiddenElsewhere = "\"*:<>?|";
+
     private static readonly string[] WithoutModes = ["vfat", "msdos", "exfat", "ntfs", "ntfs3", "fuseblk", "iso9660", "udf"];
 
     /// <summary>True if a copy of a file shares its bytes until one of them changes (FICLONE in ioctl_ficlone(2)).</summary>
@@ -27,6 +29,12 @@ public sealed record FileSystemCapabilities(bool KeepsModes, bool MakesLinks, bo
     /// </summary>
     public bool KeepsChangeTime { get; init; } = true;
 
+    /// <summary>Characters that no name may have beside those that none has on Linux; none for most file systems.</summary>
+    public string Forbidden { get; init; } = "";
+
+    /// <summary>True if it can hold a name; one of another system may forbid characters, and a dot or a space at the end.</summary>
+    public bool Holds(string name) => Forbidden.Length == 0 || (!name.AsSpan().ContainsAny(Forbidden) && name is not [.., '.' or ' ']);
+
     /// <summary>True if a file takes only as much room as was written to it.</summary>
     public bool LeavesHoles { get; init; } = KeepsModes;
 
@@ -36,8 +44,8 @@ public sealed record FileSystemCapabilities(bool KeepsModes, bool MakesLinks, bo
     /// <summary>What is known of a type of file system, by the kernel's name for it.</summary>
     public static FileSystemCapabilities OfType(string? type) => type switch
     {
-        "vfat" or "msdos" => new(false, false, false, uint.MaxValue) { KeepsChangeTime = false },
-        "exfat" => new(false, false, false, null) { KeepsChangeTime = false },
+        "vfat" or "msdos" => new(false, false, false, uint.MaxValue) { KeepsChangeTime = false, Forbidden = ForbiddenElsewhere },
+        "exfat" => new(false, false, false, null) { KeepsChangeTime = false, Forbidden = ForbiddenElsewhere },
         _ => new(!WithoutModes.Contains(type), true, true, null)
         {
             SharesBytes = type is "btrfs" or "xfs" or "bcachefs",

@@ -49,14 +49,20 @@ public sealed class MetalinkReader
         try
         {
             using var stream = InputFile.Open(path, MetalinkNames.LongestFile);
-            var isWorthHalving = stream.Length >= WorthHalving && Environment.ProcessorCount > 1;
-            return (isWorthHalving ? TryReadHalves(stream.SafeFileHandle, path, stream.Length / 2) : null) ?? Read(stream, path);
+            return ReadOpen(stream, path);
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException or ArgumentException or DiskException)
         {
             throw new MuktaException(
                 ExitCode.BadInput, "The manifest cannot be opened.", path, "Check the path and that you may read the file.", e);
         }
+    }
+
+    /// <summary>Reads a manifest from an open file, which stands at its beginning.</summary>
+    internal static Manifest ReadOpen(FileStream file, string path)
+    {
+        var isWorthHalving = file.Length >= WorthHalving && Environment.ProcessorCount > 1;
+        return (isWorthHalving ? TryReadHalves(file.SafeFileHandle, path, file.Length / 2) : null) ?? Read(file, path);
     }
 
     /// <summary>Reads a manifest.</summary>

@@ -45,6 +45,44 @@ public class SignTests
         }
     }
 
+    [Theory]
+    [InlineData(true)]
+    [InlineData(false)]
+    public async Task A_key_on_a_token_signs_and_never_leaves_it(bool isRsa)
+    {
+        const string Module = "/usr/lib/softhsm/libsofthsm2.so";
+        Need.Program("softhsm2-util");
+        Need.That(
+            Directory.GetDirectories("/usr/lib", "*-linux-gnu").Any(d => File.Exists(Path.Join(d, "engines-3/pkcs11.so"))),
+            "OpenSSL's PKCS #11 engine is not installed");
+        using var game = await GameFolder.MakeAsync();
+        Write(game.Scratch, isRsa, hasMiddle: true);
+        Directory.CreateDirectory(game.Scratch.At("tokens"));
+        game.Scratch.Write("softhsm.conf", $"directories.tokendir = {game.Scratch.At("tokens")}\n");
+        string[] environment = [$"SOFTHSM2_CONF={game.Scratch.At("softhsm.conf")}", $"PKCS11_MODULE_PATH={Module}"];
+        foreach (var words in new[]
+        {
+            "--init-token --free --label quay --pin 1234 --so-pin 5678", "--import key.pem --token quay --label signer --id 01 --pin 1234",
+        })
+        {
+            var made = await Programs.RunAsync(game.Scratch, "env", [.. environment, "softhsm2-util", .. words.Split(' ')]);
+            made.Code.ShouldBe(0, made.Out + made.Err);
+        }
+
+        File.Delete(game.Scratch.At("key.pem"));
+        var signed = await SignAsync("pkcs11:token=quay;object=signer;type=private?pin-value=1234");
+        signed.Code.ShouldBe(0, signed.Err);
+        var verified = await OpensslAsync(
+            game, "-verify -binary -inform DER -in game.meta4.p7s -content game.meta4 -CAfile root.pem -purpose any -out taken.meta4");
+        verified.Code.ShouldBe(0, verified.Err);
+        (await SignAsync("pkcs11:token=quay;object=nobody;type=private?pin-value=1234")).ShouldSatisfyAllConditions(
+            a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("The key on the token cannot be used"), a => a.Err[a.Err.IndexOf("mukta: ", StringComparison.Ordinal)..].ShouldNotContain("1234"), // The engine itself is less careful.
+            a => a.Err.ShouldContain("--detached"));
+
+        Task<Answer> SignAsync(string key) => Programs.RunAsync(
+            game.Scratch, "env", [.. environment, Programs.Mukta, "manifest", "sign", "game.meta4", "--key", key, "--cert", "cert.pem", "--yes"]);
+    }
+
     [Fact]
     public async Task A_product_whose_profile_names_certificates_is_never_accepted_unsigned()
     {

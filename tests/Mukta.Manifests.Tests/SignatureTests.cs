@@ -10,25 +10,32 @@ namespace Mukta.Manifests.Tests;
 public sealed class SignatureTests : IDisposable
 {
     private static readonly byte[] Content = Encoding.UTF8.GetBytes("<metalink><file name=\"harbour.pak\"/></metalink>\n");
+    private static readonly byte[] Index = Encoding.UTF8.GetBytes(
+        """{"format":"mukta.releases/1","product":"gannet-post","releases":[{"release":"1.4.2","sequence":41,"manifest":"a.meta4"}]}""");
+
     private static readonly DateTimeOffset Now = DateTimeOffset.UtcNow;
 
     private readonly Scratch scratch = new();
 
     [Theory]
-    [InlineData(true)]
-    [InlineData(false)]
-    public void One_flipped_bit_anywhere_is_refused(bool isRsa)
+    [InlineData(true, "manifest")]
+    [InlineData(false, "manifest")]
+    [InlineData(true, "index")]
+    [InlineData(false, "index")]
+    public void One_flipped_bit_anywhere_is_refused(bool isRsa, string what)
     {
-        var (made, signature) = Signed(isRsa);
+        var content = what == "manifest" ? Content : Index;
+        var made = new Certificates(isRsa);
+        var signature = ManifestSignature.Make(content, made.Publisher, [made.Middle], Now);
         var trust = Trust(made.Root);
-        ManifestSignature.Check(Content, signature, trust, "x", Now).Name.ShouldBe("Gannet Post");
-        for (var at = 0; at < Content.Length; at++)
-            Refused(Flipped(Content, at), signature, trust);
+        ManifestSignature.Check(content, signature, trust, "x", Now).Name.ShouldBe("Gannet Post");
+        for (var at = 0; at < content.Length; at++)
+            Refused(Flipped(content, at), signature, trust);
         for (var at = 0; at < signature.Length; at++)
-            Refused(Content, Flipped(signature, at), trust);
+            Refused(content, Flipped(signature, at), trust);
         for (var length = 0; length < signature.Length; length += 7)
-            Refused(Content, signature[..length], trust);
-        Refused(Content, [.. signature, 0], trust);
+            Refused(content, signature[..length], trust);
+        Refused(content, [.. signature, 0], trust);
     }
 
     [Theory]

@@ -21,7 +21,11 @@ internal static class ManifestSignCommand
     public static Command Build()
     {
         var manifest = new Argument<string>("FILE") { Description = "The manifest." };
-        var key = new Option<string?>("--key") { Description = "The private key, in PEM, not encrypted.", HelpName = "FILE" };
+        var key = new Option<string?>("--key")
+        {
+            Description = "The private key, in PEM and not encrypted, or on a token (a pkcs11: URI).",
+            HelpName = "FILE|URI",
+        };
         var detached = new Option<string?>("--detached")
         {
             Description = "A signature that was made elsewhere, such as with a token: it is checked and put beside the manifest.",
@@ -74,7 +78,8 @@ internal static class ManifestSignCommand
                 "Use a certificate for code signing or document signing.");
         }
 
-        using var signer = WithKey(certificates[0], key);
+        using var signer = key.StartsWith(TokenKey.Scheme, StringComparison.Ordinal) ? TokenKey.With(certificates[0], key)
+            : WithKey(certificates[0], key);
         try
         {
             return ManifestSignature.Make(content, signer, [.. certificates.Skip(1)], now);

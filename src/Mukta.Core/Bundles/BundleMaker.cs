@@ -22,7 +22,7 @@ public sealed record MadeBundle(
 /// <param name="log">Takes diagnostics.</param>
 public sealed class BundleMaker(TimeProvider time, ILogger log)
 {
-    private const int FilesAtATime = 6;
+    private const int FilesAtATime = 6, MostReasons = 5;
     private const string Staging = "staging", Manifests = Bag.Payload + "/manifests";
 
     /// <summary>What downloads keep to.</summary>
@@ -36,19 +36,68 @@ public sealed class BundleMaker(TimeProvider time, ILogger log)
     /// <param name="path">The folder.</param>
     /// <param name="workFolder">A folder for what is being downloaded; it is empty again afterwards.</param>
     /// <param name="meter">Counts the bytes.</param>
-    /// <param name="cancel">Ends it; what was made so far is no bundle and is left behind.</param>
+    /// <param name="cancel">Ends it; nothing of it is left behind.</param>
     /// <exception cref="MuktaException">It cannot be written.</exception>
     public async Task<MadeBundle> MakeAsync(BundlePlan plan, string path, string workFolder, WorkMeter? meter, CancellationToken cancel)
     {
         RefuseUsed(path);
         Directory.CreateDirectory(path);
-        Room.Prove(path, plan.Room, plan.Wishes.Count * 2 + 20, "the bundle", "Choose another place, or add --fit for what has room.");
-        Directory.CreateDirectory(System.IO.Path.Join(workFolder, Staging));
+        Room.Prove(path, plan.Room, (plan.Wishes.Count * 2) + 20, "the bundle", "Choose another place, or add --fit for what has room.");
         using var into = Folder.Open(path);
-        using var work = Folder.Open(workFolder);
+        var written = new List<string>();
+        try
+        {
+            return await FillAsync(plan, into, workFolder, written, meter, cancel).ConfigureAwait(false);
+        }
+        catch
+        {
+            foreach (var file in written.Where(f => into.Look(f) is { Kind: NodeKind.File }))
+                into.RemoveFile(file);
+            foreach (var folder in new[] { Manifests, Bag.Payload })
+                into.TryRemoveEmptyFolder(folder);
+            throw;
+        }
+    }
+
+    private async Task<MadeBundle> FillAsync(
+        BundlePlan plan, Folder into, string workFolder, List<string> written, WorkMeter? meter, CancellationToken cancel)
+    {
         into.EnsureFolder(Manifests);
-        using var writer = new PieceWriter(into, LongestPart);
-        var (failures, tallies, have) = (new List<(string, string)>(), new List<SourceTally>(), new HashSet<PieceKey>());
+        using var writer = new PieceWriter(into, LongestPart, written);
+        var (failures, have) = (new List<(string Path, string Reason)>(), new HashSet<PieceKey>());
+        var tallies = await FetchAllAsync(plan, workFolder, new Taken(writer, have, failures), meter, cancel).ConfigureAwait(false);
+        if (have.Count == 0)
+        {
+            throw new MuktaException(
+                ExitCode.NoSource, "Nothing could be downloaded, so no bundle was made.",
+                string.Join("\n", failures.Select(f => $"{PathBytes.Shown(f.Path)}: {f.Reason}").Order(StringComparer.Ordinal).Take(MostReasons)),
+                "Name a mirror or a folder that has the release with --from.");
+        }
+
+        var releases = plan.Wishes.Select((w, i) => Bundled(w, i, plan, have)).ToList();
+        var listed = writer.End().ToList();
+        foreach (var (wish, release) in plan.Wishes.Zip(releases))
+        {
+            string[] endings = release.IsSigned ? ["", ManifestSignature.Extension] : [""];
+            foreach (var ending in endings)
+            {
+                written.Add($"{Bag.Payload}/{release.Manifest}{ending}");
+                listed.Add(Copied(into, wish.ManifestFile.Path + ending, release.Manifest + ending));
+            }
+        }
+
+        written.AddRange([Bundle.Description, .. Bag.OwnFiles]);
+        listed.Add(PieceWriter.Written(into, Bundle.Description, Description(releases, failures.Count == 0 && plan.LeftOut.Count == 0)));
+        Bag.Write(into.Path, new Manifest { Files = listed }, []);
+        return new MadeBundle(releases, have.Sum(k => k.Length), [.. failures.OrderBy(f => f.Path, StringComparer.Ordinal)], tallies);
+    }
+
+    private async Task<List<SourceTally>> FetchAllAsync(
+        BundlePlan plan, string workFolder, Taken taken, WorkMeter? meter, CancellationToken cancel)
+    {
+        Directory.CreateDirectory(Path.Join(workFolder, Staging));
+        using var work = Folder.Open(workFolder);
+        var tallies = new List<SourceTally>();
         try
         {
             meter?.Begin("fetching", plan.Bytes);
@@ -58,50 +107,40 @@ public sealed class BundleMaker(TimeProvider time, ILogger log)
                 var parallel = new ParallelOptions { MaxDegreeOfParallelism = FilesAtATime, CancellationToken = cancel };
                 await Parallel.ForEachAsync(
                     plan.Files.Where(f => f.Wish == wish), parallel,
-                    async (file, token) => await FetchAsync(fetcher, file, work, writer, have, failures, token).ConfigureAwait(false))
+                    async (file, token) => await FetchAsync(fetcher, file, work, taken, token).ConfigureAwait(false))
                     .ConfigureAwait(false);
                 tallies.AddRange(fetcher.Tallies);
             }
+
+            return tallies;
         }
         finally
         {
-            Directory.Delete(System.IO.Path.Join(workFolder, Staging), recursive: true);
+            Directory.Delete(Path.Join(workFolder, Staging), recursive: true);
         }
-
-        var releases = plan.Wishes.Select((w, i) => Bundled(w, i, plan, have)).ToList();
-        var listed = writer.End().ToList();
-        foreach (var (wish, release) in plan.Wishes.Zip(releases))
-        {
-            listed.Add(Copied(into, wish.ManifestFile.Path, release.Manifest));
-            if (release.IsSigned)
-            {
-                const string Signature = ManifestSignature.Extension;
-                listed.Add(Copied(into, wish.ManifestFile.Path + Signature, release.Manifest + Signature));
-            }
-        }
-
-        listed.Add(PieceWriter.Written(into, Bundle.Description, Description(releases, failures.Count == 0 && plan.LeftOut.Count == 0)));
-        Bag.Write(path, new Manifest { Files = listed }, []);
-        return new MadeBundle(releases, have.Sum(k => k.Length), [.. failures.OrderBy(f => f.Item1, StringComparer.Ordinal)], tallies);
     }
 
-    private static async Task FetchAsync(
-        Fetcher fetcher, BundledFile file, Folder work, PieceWriter writer, HashSet<PieceKey> have, List<(string, string)> failures,
-        CancellationToken cancel)
+    /// <summary>What has been brought so far; one thread at a time adds to it.</summary>
+    private sealed record Taken(PieceWriter Writer, HashSet<PieceKey> Have, List<(string Path, string Reason)> Failures)
+    {
+        public Lock Turn { get; } = new();
+    }
+
+    private static async Task FetchAsync(Fetcher fetcher, BundledFile file, Folder work, Taken taken, CancellationToken cancel)
     {
         using var staged = StagedFile.Open(work, Staging, file.File, file.Ranges, cancel);
         var reason = await fetcher.FetchAsync(staged, cancel).ConfigureAwait(false);
-        lock (writer)
+        lock (taken.Turn)
         {
             if (reason is not null)
-                failures.Add((file.File.Path, reason));
+                taken.Failures.Add((file.File.Path, reason));
             else
             {
                 foreach (var piece in file.Pieces)
                 {
                     cancel.ThrowIfCancellationRequested();
-                    writer.Append(staged.Handle, file.File, piece);
-                    have.Add(PieceKey.Of(file.File, piece));
+                    taken.Writer.Append(staged.Handle, file.File, piece);
+                    taken.Have.Add(PieceKey.Of(file.File, piece));
                 }
             }
         }

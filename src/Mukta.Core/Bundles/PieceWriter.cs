@@ -16,6 +16,7 @@ internal sealed class PieceWriter : IDisposable
 
     private readonly Folder folder;
     private readonly long longest;
+    private readonly List<string> written;
     private readonly StringBuilder index = new();
     private readonly List<ManifestFile> parts = [];
     private readonly byte[] buffer = new byte[1 << 18];
@@ -23,7 +24,11 @@ internal sealed class PieceWriter : IDisposable
     private WritableFile? part;
     private long length;
 
-    public PieceWriter(Folder folder, long longest) => (this.folder, this.longest) = (folder, longest);
+    /// <param name="folder">The bundle's folder.</param>
+    /// <param name="longest">The longest file, in bytes.</param>
+    /// <param name="written">Takes the names of files before they are made.</param>
+    public PieceWriter(Folder folder, long longest, List<string> written) =>
+        (this.folder, this.longest, this.written) = (folder, longest, written);
 
     /// <summary>Appends a piece that was proven, and proves it once more on the way.</summary>
     /// <exception cref="MuktaException">It is not what was proven any more.</exception>
@@ -56,6 +61,7 @@ internal sealed class PieceWriter : IDisposable
     public IReadOnlyList<ManifestFile> End()
     {
         EndPart();
+        written.Add(Bundle.Index);
         parts.Add(Written(folder, Bundle.Index, Encoding.ASCII.GetBytes(index.ToString())));
         return parts;
     }
@@ -83,7 +89,8 @@ internal sealed class PieceWriter : IDisposable
             if (part is null || length == longest)
             {
                 EndPart();
-                part = folder.CreateFile(Bundle.PartName(parts.Count + 1), 0b110_100_100);
+                written.Add(Bundle.PartName(parts.Count + 1));
+                part = folder.CreateFile(written[^1], 0b110_100_100);
                 hash = HashKind.Sha256.Start();
             }
 

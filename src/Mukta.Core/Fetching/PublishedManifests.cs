@@ -19,6 +19,11 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
     /// <summary>How long a manifest is used before it is asked for again, where the profile does not say.</summary>
     public static readonly TimeSpan UsuallyFresh = TimeSpan.FromHours(1);
 
+    /// <summary>Clocks that are set right may go back so far.</summary>
+    private static readonly TimeSpan ClockMayDiffer = TimeSpan.FromDays(1);
+
+    private bool isClockTold;
+
     private const string OnPurpose = "To use it on purpose, download it and name the file with --manifest.";
 
     /// <summary>True to use what is kept, however old it is.</summary>
@@ -218,7 +223,10 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
         if (Seen is null || trust.Count == 0 || manifest.Product is not { } product)
             return;
         var by = TrustAnchors.Read(trust).Fingerprint;
-        if (Seen.Newest(product, by) is { } newest && (manifest.Sequence ?? -1) < newest.Sequence)
+        var newest = Seen.Newest(product, by);
+        if (newest?.At > now + ClockMayDiffer)
+            SayWrongClock(newest.At, now);
+        if (newest is not null && (manifest.Sequence ?? -1) < newest.Sequence)
         {
             throw NotTrusted(
                 $"The server offers an older release than it did on {newest.At:yyyy-MM-dd}: {NameOf(manifest.Release, manifest.Sequence)} "
@@ -227,6 +235,19 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
 
         if (manifest.Sequence is { } sequence)
             Seen.Remember(product, by, new SeenRelease(sequence, manifest.Release, now));
+    }
+
+    /// <summary>With a clock that is behind nothing ever expires; but it may also have been ahead then, so that is only told.</summary>
+    private void SayWrongClock(DateTimeOffset then, DateTimeOffset now)
+    {
+        if (!isClockTold)
+        {
+            Say?.Invoke(
+                $"This machine's clock is wrong, or was: it says {now:yyyy-MM-dd}, and it said {then:yyyy-MM-dd} before. What has expired is told "
+                + "by it, so set it right.");
+        }
+
+        isClockTold = true;
     }
 
     private MuktaException Expired(string what, DateTimeOffset expires, Uri url) => NotTrusted(

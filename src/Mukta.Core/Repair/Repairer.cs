@@ -60,6 +60,9 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
             "Make room on this disk, then run the same command again.");
         guard.Refuse([install.RealPath], []);
         install.EnsureFolder(PlanRunner.StagingFolder);
+        NamesOnDisk.Refuse(
+            before.Manifest, plan.Steps.Where(s => s is PutFile or PutLink).Select(s => s.Path), FileSystemCapabilities.Of(install.Path),
+            (one, other) => NamesOnDisk.AreOne(install, PlanRunner.StagingFolder, one, other), install.Path);
 
         var left = Interrupted(before.Manifest, install);
         var header = left?.Header ?? OperationHeader.New("repair", before.Manifest.Product, before.Manifest.Release, time) with

@@ -25,6 +25,10 @@ public static class Bag
     private const string OfPayload = "manifest-", OfTags = "tagmanifest-", Ending = ".txt";
     private const long LongestTagFile = 1L << 30;
 
+    /// <summary>The files that <see cref="Write"/> makes beside that folder, where nothing is fetched.</summary>
+    public static IReadOnlyList<string> OwnFiles { get; } =
+        [Declaration, Info, $"{OfPayload}sha256{Ending}", $"{OfTags}sha256{Ending}"];
+
     /// <summary>True for a folder that says it is a bag.</summary>
     public static bool IsAt(string folder) => File.Exists(Path.Join(folder, Declaration));
 

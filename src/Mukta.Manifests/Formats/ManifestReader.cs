@@ -17,13 +17,8 @@ public static class ManifestReader
         {
             if (Directory.Exists(path))
                 return Bag.IsAt(path) ? Bag.Read(path) : ChecksumList.ReadAll(ListsIn(path), path);
-            using (var stream = InputFile.Open(path, MetalinkNames.LongestFile))
-            {
-                if (!IsXml(stream))
-                    return ChecksumList.Read(stream, path);
-            }
-
-            return MetalinkReader.ReadFile(path);
+            using var stream = InputFile.Open(path, MetalinkNames.LongestFile);
+            return IsXml(stream) ? MetalinkReader.ReadOpen(stream, path) : ChecksumList.Read(stream, path);
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException or ArgumentException or DiskException)
         {

@@ -150,6 +150,39 @@ public sealed class BundleTests : IDisposable
         plan.Fitting(long.MaxValue).LeftOut.ShouldBeEmpty();
     }
 
+    [Theory]
+    [InlineData(true)]
+    [InlineData(false)]
+    public async Task What_comes_to_nothing_leaves_nothing_behind(bool isInterrupted)
+    {
+        using var wish = Wish();
+        var plan = BundlePlan.For([wish.Value]);
+        foreach (var file in Directory.EnumerateFiles(install.Scratch.At("release"), "*", SearchOption.AllDirectories))
+        {
+            if (!isInterrupted)
+                File.Delete(file);
+        }
+
+        using var interrupt = new CancellationTokenSource();
+        await interrupt.CancelAsync();
+        var failure = await Should.ThrowAsync<Exception>(
+            () => MakeAsync(plan, 10_000, isInterrupted ? interrupt.Token : TestContext.Current.CancellationToken));
+        if (!isInterrupted)
+            failure.ShouldBeOfType<MuktaException>().What.ShouldBe("Nothing could be downloaded, so no bundle was made.");
+        Directory.GetFileSystemEntries(install.Scratch.At("stick")).ShouldBeEmpty();
+        Directory.GetFileSystemEntries(install.Scratch.At("work")).ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task A_failure_at_the_very_end_leaves_nothing_behind()
+    {
+        using var wish = Wish();
+        var plan = BundlePlan.For([wish.Value]);
+        File.Delete(install.Scratch.At("release.meta4")); // What is copied last is gone.
+        await Should.ThrowAsync<MuktaException>(() => MakeAsync(plan));
+        Directory.GetFileSystemEntries(install.Scratch.At("stick")).ShouldBeEmpty();
+    }
+
     [Fact]
     public async Task A_folder_that_holds_something_is_left_alone()
     {
@@ -172,9 +205,9 @@ public sealed class BundleTests : IDisposable
         return new Held(new BundleWish(new LazyManifest(install.Scratch.At("release.meta4")), sources, findings));
     }
 
-    private Task<MadeBundle> MakeAsync(BundlePlan plan, long part = 1 << 20) =>
+    private Task<MadeBundle> MakeAsync(BundlePlan plan, long part = 1 << 20, CancellationToken? cancel = null) =>
         new BundleMaker(TimeProvider.System, Serilog.Core.Logger.None) { LongestPart = part }
-            .MakeAsync(plan, install.Scratch.At("stick"), install.Scratch.At("work"), null, TestContext.Current.CancellationToken);
+            .MakeAsync(plan, install.Scratch.At("stick"), install.Scratch.At("work"), null, cancel ?? TestContext.Current.CancellationToken);
 
     private sealed record Held(BundleWish Value) : IDisposable
     {

@@ -38,6 +38,44 @@ public sealed class PublishedManifestsTests : IDisposable
         await serving.WaitAsync(TimeSpan.FromSeconds(30), TestContext.Current.CancellationToken);
     }
 
+    [Fact]
+    public void A_clock_that_has_gone_back_is_told()
+    {
+        var made = new Certificates(isRsa: false);
+        scratch.Write("root.pem", made.Root.ExportCertificatePem());
+        using var install = Install.Usual();
+        Mukta.Manifests.MetalinkWriter.WriteFile(install.Manifest with { Sequence = 7 }, scratch.At("a.meta4"));
+        scratch.Write("a.meta4.p7s", Mukta.Manifests.Signatures.ManifestSignature.Make(
+            File.ReadAllBytes(scratch.At("a.meta4")), made.Publisher, [made.Middle], DateTimeOffset.UtcNow));
+        var (seen, said) = (new Seen(), new List<string>());
+        Read(DateTimeOffset.UtcNow);
+        Read(DateTimeOffset.UtcNow.AddHours(-20));
+        said.ShouldBeEmpty();
+        Read(DateTimeOffset.UtcNow.AddDays(-40));
+        said.ShouldHaveSingleItem().ShouldStartWith("This machine's clock is wrong, or was: it says ");
+
+        void Read(DateTimeOffset now)
+        {
+            var published = new PublishedManifests(scratch.Root, () => new HttpSettings("mukta/test"), new Fixed(now)) { Seen = seen, Say = said.Add };
+            published.OfCopy(scratch.At("a.meta4"), [scratch.At("root.pem")], "gannet-post").Value.Sequence.ShouldBe(7);
+            published.OfCopy(scratch.At("a.meta4"), [scratch.At("root.pem")], "gannet-post").Value.Sequence.ShouldBe(7);
+        }
+    }
+
+    private sealed class Fixed(DateTimeOffset now) : TimeProvider
+    {
+        public override DateTimeOffset GetUtcNow() => now;
+    }
+
+    private sealed class Seen : ISeenReleases
+    {
+        private SeenRelease? newest;
+
+        public SeenRelease? Newest(string product, string trust) => newest;
+
+        public void Remember(string product, string trust, SeenRelease release) => newest ??= release;
+    }
+
     public void Dispose()
     {
         listener.Dispose();

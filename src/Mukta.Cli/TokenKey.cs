@@ -3,7 +3,9 @@ using System.Security.Cryptography.X509Certificates;
 
 namespace Mukta.Cli;
 
-/// <summary>A private key that stays on a token: OpenSSL reaches it through its PKCS #11 provider or engine (RFC 7512 says how it is named).</summary>
+/// <summary>
+/// A private key that stays on a token: OpenSSL reaches it through its PKCS #11 provider or engine (RFC 7512 says how it is named).
+/// </summary>
 internal static class TokenKey
 {
     /// <summary>How the name of such a key begins.</summary>

@@ -33,7 +33,10 @@ public sealed record FileSystemCapabilities(bool KeepsModes, bool MakesLinks, bo
     public string Forbidden { get; init; } = "";
 
     /// <summary>True if it can hold a name; one of another system may forbid characters, and a dot or a space at the end.</summary>
-    public bool Holds(string name) => Forbidden.Length == 0 || (!name.AsSpan().ContainsAny(Forbidden) && name is not [.., '.' or ' ']);
+    public bool Holds(string name) => Forbidden.Length == 0 || !IsForeign(name);
+
+    /// <summary>True for a name that file systems of other systems do not hold.</summary>
+    public static bool IsForeign(string name) => name.Any(c => ForbiddenElsewhere.Contains(c, StringComparison.Ordinal)) || name is [.., '.' or ' '];
 
     /// <summary>True if a file takes only as much room as was written to it.</summary>
     public bool LeavesHoles { get; init; } = KeepsModes;
@@ -64,8 +67,8 @@ public sealed record FileSystemCapabilities(bool KeepsModes, bool MakesLinks, bo
     /// <exception cref="DiskException">Nothing can be made in the folder.</exception>
     public FileSystemCapabilities TriedIn(Folder folder, string path)
     {
-        var (file, link) = ($"{path}/Probe", $"{path}/probe-link");
-        foreach (var old in new[] { file, link }.Where(p => folder.Look(p) is not null))
+        var (file, link, foreign) = ($"{path}/Probe", $"{path}/probe-link", $"{path}/probe:");
+        foreach (var old in new[] { file, link, foreign }.Where(p => folder.Look(p) is not null))
             folder.RemoveFile(old);
         folder.CreateFile(file, 0b110_000_000).Dispose();
         var tellsApart = folder.Look($"{path}/pROBE") is null;
@@ -74,7 +77,16 @@ public sealed record FileSystemCapabilities(bool KeepsModes, bool MakesLinks, bo
         if (links)
             folder.RemoveFile(link);
         folder.RemoveFile(file);
-        return this with { KeepsModes = keeps && KeepsModes, MakesLinks = links, TellsCaseApart = tellsApart };
+        var holds = Try(() => folder.CreateFile(foreign, 0b110_000_000).Dispose());
+        if (holds)
+            folder.RemoveFile(foreign);
+        return this with
+        {
+            KeepsModes = keeps && KeepsModes,
+            MakesLinks = links,
+            TellsCaseApart = tellsApart,
+            Forbidden = holds ? "" : ForbiddenElsewhere,
+        };
     }
 
     private static bool Try(Action act)
@@ -84,7 +96,8 @@ public sealed record FileSystemCapabilities(bool KeepsModes, bool MakesLinks, bo
             act();
             return true;
         }
-        catch (DiskException e) when (e.Errno is DiskException.NotPermitted or DiskException.NotSupported or DiskException.NotImplemented)
+        catch (DiskException e) when (e.Errno is DiskException.NotPermitted or DiskException.NotSupported or DiskException.NotImplemented
+            or DiskException.InvalidValue)
         {
             return false;
         }

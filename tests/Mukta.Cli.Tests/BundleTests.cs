@@ -1,3 +1,5 @@
+using Mukta.Tests;
+
 
 namespace Mukta.Cli.Tests;
 
@@ -61,6 +63,31 @@ public sealed class BundleTests : IAsyncLifetime
         (await home.MuktaAsync("bundle", "show", "stick")).Err.ShouldContain("is not the one that was put there");
         (await home.MuktaAsync("bundle", "show", "mirror")).ShouldSatisfyAllConditions(
             a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("This folder is not a bundle."));
+    }
+
+    [Fact]
+    public async Task A_stick_that_is_too_small_is_told_and_takes_what_fits_on_request()
+    {
+        Need.Root();
+        File.Delete(home.Scratch.At("games/gannet-post/maps/harbour.pak"));
+        File.Delete(home.Scratch.At("games/gannet-post/maps/pier.pak"));
+        await FindingsAsync("one.json", "gannet-post", "--profiles", "profiles");
+        using var mirror = await Mirror.StartAsync(home.Scratch, "mirror/gannet-post/1.4.2");
+        var make = $"env HOME=. '{Programs.Mukta}' bundle make --profiles profiles --for one.json --from {mirror.Url} --out stick/bundle";
+        var answer = await Programs.RunAsync(home.Scratch, "unshare", "--mount", "bash", "-c", $"""
+            mkdir stick && mount -t tmpfs -o size=7m none stick || exit 9
+            {make}; echo "code $?"
+            ls -A stick
+            {make} --fit; echo "code $?"
+            '{Programs.Mukta}' bundle show stick/bundle
+            """);
+        Need.That(answer.Code != 9, "no file system in memory can be mounted");
+        answer.Err.ShouldContain("The bundle needs ");
+        answer.Err.ShouldContain("would fit: to take those, add --fit.");
+        answer.Out.ShouldStartWith("code 3\nPlan for a bundle in stick/bundle\n", customMessage: "and nothing was made: " + answer.Err);
+        answer.Out.ShouldContain("  no room for  1 file\n    maps/harbour.pak");
+        answer.Out.ShouldContain("Bundle made in part: ");
+        answer.Out.ShouldContain("code 1\nSound bundle, in part: 2 pieces");
     }
 
     [Fact]

@@ -43,6 +43,15 @@ public class SettingsTests
     }
 
     [Fact]
+    public async Task The_rate_of_the_file_holds_until_the_command_line_says_another()
+    {
+        using var home = await BrokenHomeAsync();
+        Settings(home, "max-rate: 200KiB");
+        (await home.OnAsync("repair", "gannet-post", "-n")).Out.ShouldContain(" at 200.0 KiB/s, from ");
+        (await home.OnAsync("repair", "gannet-post", "-n", "--max-rate", "300KiB")).Out.ShouldContain(" at 300.0 KiB/s, from ");
+    }
+
+    [Fact]
     public async Task A_certificate_of_ones_own_is_trusted_and_no_other_because_of_it()
     {
         using var game = await NginxTests.BrokenAsync();

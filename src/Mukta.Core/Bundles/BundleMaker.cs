@@ -70,7 +70,8 @@ public sealed class BundleMaker(TimeProvider time, ILogger log)
         {
             throw new MuktaException(
                 ExitCode.NoSource, "Nothing could be downloaded, so no bundle was made.",
-                string.Join("\n", failures.Select(f => $"{PathBytes.Shown(f.Path)}: {f.Reason}").Order(StringComparer.Ordinal).Take(MostReasons)),
+                string.Join(
+                    "\n", failures.Select(f => $"{PathBytes.Shown(f.Path)}: {f.Reason}").Order(StringComparer.Ordinal).Take(MostReasons)),
                 "Name a mirror or a folder that has the release with --from.");
         }
 

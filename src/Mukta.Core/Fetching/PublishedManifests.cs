@@ -243,8 +243,8 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
         if (!isClockTold)
         {
             Say?.Invoke(
-                $"This machine's clock is wrong, or was: it says {now:yyyy-MM-dd}, and it said {then:yyyy-MM-dd} before. What has expired is told "
-                + "by it, so set it right.");
+                $"This machine's clock is wrong, or was: it says {now:yyyy-MM-dd}, and it said {then:yyyy-MM-dd} before. "
+                + "What has expired is told by it, so set it right.");
         }
 
         isClockTold = true;

@@ -144,6 +144,8 @@ public sealed record MovePlan(
                 $"The install has names that differ only by letter case ({PathBytes.Shown(twins)}), and that disk cannot tell them apart.");
         }
 
+        if (Needs.ForeignName is { } foreign && can.Forbidden.Length > 0)
+            throw Cannot($"The install has a name that disk cannot hold ({PathBytes.Shown(foreign)}).");
         if (can.LongestFile is { } most && Needs.LongestFile > most)
         {
             throw Cannot(
@@ -162,10 +164,13 @@ public sealed record MovePlan(
 /// <param name="CaseTwins">A path that another one differs from only by letter case; null for none.</param>
 public sealed record TreeNeeds(long Names, long Links, long LongestFile, string? CaseTwins)
 {
+    /// <summary>A path that file systems of other systems do not hold; null for none.</summary>
+    public string? ForeignName { get; init; }
+
     /// <summary>Walks a tree.</summary>
     public static TreeNeeds Of(Folder folder, Func<string, bool> skip, CancellationToken cancel)
     {
-        var (names, links, longest, twins) = (0L, 0L, 0L, (string?)null);
+        var (names, links, longest, twins, foreign) = (0L, 0L, 0L, (string?)null, (string?)null);
         var seen = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
         foreach (var entry in TreeWalk.Entries(folder, skip, cancel))
         {
@@ -174,8 +179,10 @@ public sealed record TreeNeeds(long Names, long Links, long LongestFile, string?
             longest = Math.Max(longest, entry.Node is { Kind: NodeKind.File } file ? file.Size : 0);
             if (!seen.Add(entry.Path))
                 twins ??= entry.Path;
+            if (foreign is null && FileSystemCapabilities.IsForeign(Path.GetFileName(entry.Path)))
+                foreign = entry.Path;
         }
 
-        return new TreeNeeds(names, links, longest, twins);
+        return new TreeNeeds(names, links, longest, twins) { ForeignName = foreign };
     }
 }

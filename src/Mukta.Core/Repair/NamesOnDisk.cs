@@ -11,7 +11,7 @@ public static class NamesOnDisk
     /// <summary>So many pairs of names are tried out at the most.</summary>
     private const int MostTried = 100;
 
-    /// <summary>Refuses names that the disk cannot hold beside each other. It is only tried out where two names come into question.</summary>
+    /// <summary>Refuses names that the disk cannot hold beside each other. It is tried out only where two names look alike.</summary>
     /// <param name="manifest">The release.</param>
     /// <param name="made">The paths that are going to be made.</param>
     /// <param name="can">What the file system can do.</param>
@@ -29,7 +29,8 @@ public static class NamesOnDisk
             var (a, b) = Differing(one, other);
             if (areOne(a, b))
             {
-                var how = string.Equals(a, b, StringComparison.OrdinalIgnoreCase) ? "by letter case" : "by how their characters are composed";
+                var isByCase = string.Equals(a, b, StringComparison.OrdinalIgnoreCase);
+                var how = isByCase ? "by letter case" : "by how their characters are composed";
                 throw Cannot(
                     $"The names {PathBytes.Shown(one)} and {PathBytes.Shown(other)} differ only {how}, and this disk's file system takes "
                     + "them for one.", place);

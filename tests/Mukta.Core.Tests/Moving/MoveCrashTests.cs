@@ -78,6 +78,10 @@ public sealed class MoveCrashTests
             () => (plan with { Needs = plan.Needs with { Links = 0, CaseTwins = null, LongestFile = 5L << 30 } }).Prove(fat))
             .What.ShouldContain("5.00 GiB");
         Should.Throw<MuktaException>(
+            () => (plan with { Needs = plan.Needs with { Links = 0, CaseTwins = null, ForeignName = "maps/a:b" } }).Prove(fat))
+            .What.ShouldContain("cannot hold (maps/a:b)");
+        FileSystemCapabilities.IsForeign("a:b").ShouldBeTrue();
+        Should.Throw<MuktaException>(
             () => MovePlan.Of(plan.Profile, harbour.Path, Path.Join(harbour.Path, "maps/deeper"), TestContext.Current.CancellationToken))
             .What.ShouldContain("into itself");
         using var folder = Folder.Open(disk.Root);

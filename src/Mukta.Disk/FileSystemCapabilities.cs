@@ -36,7 +36,8 @@ public sealed record FileSystemCapabilities(bool KeepsModes, bool MakesLinks, bo
     public bool Holds(string name) => Forbidden.Length == 0 || !IsForeign(name);
 
     /// <summary>True for a name that file systems of other systems do not hold.</summary>
-    public static bool IsForeign(string name) => name.Any(c => ForbiddenElsewhere.Contains(c, StringComparison.Ordinal)) || name is [.., '.' or ' '];
+    public static bool IsForeign(string name) =>
+        name.Any(c => ForbiddenElsewhere.Contains(c, StringComparison.Ordinal)) || name is [.., '.' or ' '];
 
     /// <summary>True if a file takes only as much room as was written to it.</summary>
     public bool LeavesHoles { get; init; } = KeepsModes;

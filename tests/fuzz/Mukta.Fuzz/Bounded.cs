@@ -12,7 +12,7 @@ internal sealed class Bounded(Reader reader, InputFolder folder)
         {
             reader.Read(folder, input);
         }
-        catch (Exception e) when (e is MuktaException || reader.Failures.Contains(e.GetType()))
+        catch (Exception e) when (e is MuktaException || reader.Failures.Any(f => f.IsInstanceOfType(e)))
         {
             // One of its own.
         }

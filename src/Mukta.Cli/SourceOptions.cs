@@ -11,7 +11,7 @@ internal sealed class SourceOptions
 {
     private readonly Option<string[]> from = new("--from")
     {
-        Description = "Take files from this mirror or folder. Default: the manifest's mirrors.",
+        Description = "Take files from this mirror, folder or bundle. Default: the manifest's mirrors.",
         HelpName = "URL|DIR",
     };
 

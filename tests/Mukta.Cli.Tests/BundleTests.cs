@@ -91,6 +91,20 @@ public sealed class BundleTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task Ctrl_C_leaves_nothing_of_a_bundle_and_says_so()
+    {
+        File.Delete(home.Scratch.At("games/gannet-post/maps/harbour.pak"));
+        await FindingsAsync("one.json", "gannet-post", "--profiles", "profiles");
+        using var mirror = await Mirror.StartAsync(home.Scratch, "mirror/gannet-post/1.4.2", """[{"kind":"slow","bytes":100000}]""");
+        var answer = await Programs.RunAsync(
+            home.Scratch, "env", "HOME=.", "timeout", "--preserve-status", "-s", "INT", "4", Programs.Mukta, "bundle", "make", "--for", "one.json",
+            "--profiles", "profiles", "--from", mirror.Url, "--out", "stick");
+        answer.Code.ShouldBe(130, answer.Out + answer.Err);
+        answer.Err.ShouldContain("Nothing of the bundle was left behind.");
+        Directory.GetFileSystemEntries(home.Scratch.At("stick")).ShouldBeEmpty();
+    }
+
+    [Fact]
     public async Task A_bundle_of_a_product_installs_it_where_no_mirror_is()
     {
         using var mirror = await Mirror.StartAsync(home.Scratch, "mirror/kelp-and-kiln/0.9.0");

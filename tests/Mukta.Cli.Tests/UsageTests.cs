@@ -56,6 +56,8 @@ public sealed class UsageTests : IDisposable
     [InlineData("verify nothing", "no profile for the product")]
     [InlineData("installs --profiles nowhere", "no such folder of profiles")]
     [InlineData("verify game --manifest game.meta4 --fast", "--fast")]
+    [InlineData("reinstall x --scope all", "--scope cannot be \"all\". Choose one of: alone, with-needs, with-games.")]
+    [InlineData("manifest convert a b --format zip", "--format cannot be \"zip\". Choose one of: metalink, gnu, bsd, bagit.")]
     [InlineData("manifest", "Which one: make, sign, convert, show, compare, releases?")]
     [InlineData("manifest make . --out x --piece-size 10", "1 KiB to 1 GiB")]
     [InlineData("manifest make . --out x --piece-size abc", "1 KiB to 1 GiB")]

@@ -153,6 +153,12 @@ internal static class BundleMakeCommand
                 () => new BundleMaker(TimeProvider.System, session.Log()) { Limits = limits }.MakeAsync(plan, to, work, meter, cancel))
                 .ConfigureAwait(false);
         }
+        catch (OperationCanceledException) when (cancel.IsCancellationRequested)
+        {
+            throw new MuktaException(
+                ExitCode.Interrupted, "Interrupted. Nothing of the bundle was left behind.", PathBytes.Shown(to),
+                "Run the same command again to make it from the beginning.");
+        }
         finally
         {
             if (Directory.Exists(work))

@@ -39,7 +39,16 @@ internal static class UsageFault
                 $"{option.Option.Name} needs a value: {option.Option.Name} {option.Option.HelpName}",
             CommandResult when command is { Action: null, Subcommands.Count: > 0 } =>
                 $"Which one: {string.Join(", ", command.Subcommands.Select(c => c.Name))}?",
+            _ when error.Message.Split('\n') is [_, _, ..] lines => NotAmong(error.SymbolResult, lines[1..]),
             _ => error.Message.TrimEnd('.') + ".",
         };
+    }
+
+    /// <summary>The library lists the values that are accepted, each in a line of its own.</summary>
+    private static string NotAmong(SymbolResult? at, string[] lines)
+    {
+        var option = at as OptionResult ?? at?.Parent as OptionResult;
+        var values = string.Join(", ", lines.Select(l => l.Trim('\t', '\'', '.')));
+        return $"{option?.Option.Name ?? "This"} cannot be \"{at?.Tokens[0].Value}\". Choose one of: {values}.";
     }
 }

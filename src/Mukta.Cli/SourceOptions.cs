@@ -42,15 +42,19 @@ internal sealed class SourceOptions
             command.Options.Add(option);
     }
 
-    /// <summary>The manifest of a product in the bundle that is named as its source; null where none is.</summary>
-    /// <param name="parsed">The command line.</param>
-    /// <param name="product">The product.</param>
-    public string? BundledManifest(ParseResult parsed, string product)
+    /// <summary>
+    /// The manifest of a product in the bundle that is named as its source, where the product's own is on the network and has to be
+    /// signed: what nobody vouches for is not taken from a stick unasked. Null where there is none to be taken.
+    /// </summary>
+    public LazyManifest? BundledManifest(ParseResult parsed, Session session, Product product)
     {
-        if ((parsed.GetValue(from) ?? []).FirstOrDefault(Bundle.IsAt) is not { } path)
+        var loaded = product.Loaded;
+        if (loaded.Trust.Count == 0 || (loaded.ManifestUrl is null && !loaded.HasReleases)
+            || (parsed.GetValue(from) ?? []).FirstOrDefault(Bundle.IsAt) is not { } path)
             return null;
         using var bundle = Bundle.Open(path);
-        return bundle.ManifestOf(product);
+        return bundle.ManifestOf(product.Profile.Product) is { } file
+            ? Session.Published(parsed, session).OfCopy(file, loaded.Trust, product.Profile.Product) : null;
     }
 
     /// <summary>The folders that are named, and those of the settings that are there just now.</summary>

@@ -41,8 +41,8 @@ internal sealed class TargetOptions(bool mayBeNew = false)
     };
     private readonly ProductChoice choice = new() { MayBeNew = mayBeNew };
 
-    /// <summary>The manifest of a product in the bundle that is named as its source; null where there is none.</summary>
-    public Func<ParseResult, string, string?>? BundledManifest { get; init; }
+    /// <summary>The manifest of a product in the bundle that is named as its source; null where there is none to be taken.</summary>
+    public Func<ParseResult, Session, Product, LazyManifest?>? BundledManifest { get; init; }
 
     /// <summary>False for a command that does not compare the install with its manifest.</summary>
     public bool IsCompared { get; init; } = true;
@@ -98,7 +98,7 @@ internal sealed class TargetOptions(bool mayBeNew = false)
     {
         if (parsed.GetValue(manifest) is not { } file)
         {
-            return !IsGiven(parsed, trust) ? Bundled(parsed, session, product)
+            return !IsGiven(parsed, trust) ? product is null ? null : BundledManifest?.Invoke(parsed, session, product)
                 : throw new MuktaException(
                 ExitCode.BadInput, "--trust is for a manifest that is named.", Shell.Typed(parsed),
                 "Name the manifest with --manifest, or put the certificates into the profile (manifest, trust).");
@@ -111,15 +111,6 @@ internal sealed class TargetOptions(bool mayBeNew = false)
         return !PublishedManifests.IsUrl(path) ? new LazyManifest(path, anchors) { Product = product?.Profile.Product }
             : Session.Published(parsed, session).Of(new Uri(path), anchors, TimeSpan.Zero, product?.Profile.Product);
     }
-
-    /// <summary>
-    /// The bundle's manifest, for a product whose own is on the network and has to be signed: what nobody vouches for is not taken from a
-    /// stick unasked.
-    /// </summary>
-    private LazyManifest? Bundled(ParseResult parsed, Session session, Product? product) =>
-        product?.Loaded is { Trust: { Count: > 0 } anchors } loaded && (loaded.ManifestUrl is not null || loaded.HasReleases)
-        && BundledManifest?.Invoke(parsed, product.Profile.Product) is { } path
-            ? Session.Published(parsed, session).OfCopy(path, anchors, product.Profile.Product) : null;
 
     /// <summary>Says of a folder's manifest that nobody vouches for it; last, since the verdict comes first.</summary>
     public void SayUnchecked(ParseResult parsed, Session session)

@@ -1,5 +1,5 @@
+using System.Diagnostics;
 using Mukta.Tests;
-
 
 namespace Mukta.Cli.Tests;
 
@@ -36,6 +36,7 @@ public sealed class BundleTests : IAsyncLifetime
         (await Programs.RunAsync(
             home.Scratch, "bash", "-c", "cd stick && sha256sum -c --strict --quiet manifest-sha256.txt && sha256sum -c --strict --quiet tagmanifest-sha256.txt"))
             .Code.ShouldBe(0, "it is a bag for others, too");
+        (await Bags.CheckAsync(home.Scratch, "stick")).Out.ShouldBe("valid\n");
         File.ReadAllText(home.Scratch.At("stick/bag-info.txt")).ShouldContain("Payload-Oxum: ");
         Directory.GetDirectories(home.Scratch.At(".cache/mukta"), "bundle-*").ShouldBeEmpty("nothing is left of the work");
 
@@ -96,13 +97,21 @@ public sealed class BundleTests : IAsyncLifetime
         File.Delete(home.Scratch.At("games/gannet-post/maps/harbour.pak"));
         await FindingsAsync("one.json", "gannet-post", "--profiles", "profiles");
         using var mirror = await Mirror.StartAsync(home.Scratch, "mirror/gannet-post/1.4.2", """[{"kind":"slow","bytes":100000}]""");
-        var answer = await Programs.RunAsync(
-            home.Scratch, "env", "HOME=.", "timeout", "--preserve-status", "-s", "INT", "4", Programs.Mukta, "bundle", "make", "--for", "one.json",
-            "--profiles", "profiles", "--from", mirror.Url, "--out", "stick");
+        using var process = home.Start("bundle", "make", "--for", "one.json", "--profiles", "profiles", "--from", mirror.Url, "--out", "stick");
+        while (!HasBegun(home.Scratch.At(".cache/mukta")))
+            await Task.Delay(20, TestContext.Current.CancellationToken);
+        using (var interrupt = Process.Start("kill", ["-INT", $"{process.Id}"]))
+            await interrupt.WaitForExitAsync(TestContext.Current.CancellationToken);
+        var answer = await Programs.EndAsync(process);
         answer.Code.ShouldBe(130, answer.Out + answer.Err);
         answer.Err.ShouldContain("Nothing of the bundle was left behind.");
         Directory.GetFileSystemEntries(home.Scratch.At("stick")).ShouldBeEmpty();
+        Directory.GetDirectories(home.Scratch.At(".cache/mukta"), "bundle-*").ShouldBeEmpty();
     }
+
+    /// <summary>Whether something is being downloaded.</summary>
+    private static bool HasBegun(string cache) =>
+        Directory.Exists(cache) && Directory.GetDirectories(cache, "bundle-*").Any(d => Directory.GetFileSystemEntries(d).Length > 0);
 
     [Fact]
     public async Task A_bundle_of_a_product_installs_it_where_no_mirror_is()

@@ -45,14 +45,19 @@ public class ManifestTests
         Directory.CreateDirectory(game.Scratch.At("bag"));
         (await game.MuktaAsync("manifest", "make", "game", "--format", "bagit", "--out", "bag")).Err.ShouldContain("A bag has its files in a folder named data.");
         Directory.Move(game.Scratch.At("game"), game.Scratch.At("bag/data"));
+        (await game.MuktaAsync("manifest", "make", "bag/data", "--format", "bagit", "--out", "bag")).ShouldSatisfyAllConditions(
+            a => a.Code.ShouldBe(2), a => a.Err.ShouldStartWith("mukta: A bag cannot list links, "), a => a.Err.ShouldContain("  start\n"));
+        File.Delete(game.Scratch.At("bag/data/start"));
         var bagged = await game.MuktaAsync("manifest", "make", "bag/data", "--format", "bagit", "--out", "bag", "--json");
         bagged.Code.ShouldBe(0, bagged.Err);
         (await Shell("cd bag && sed 's/%25/%/g' manifest-sha256.txt | sha256sum -c --strict --quiet && sha256sum -c --strict --quiet tagmanifest-sha256.txt"))
             .Code.ShouldBe(0);
+        (await Bags.CheckAsync(game.Scratch, "bag")).Out.ShouldBe("valid\n");
         (await game.MuktaAsync("verify", "bag/data", "--manifest", "bag")).Code.ShouldBe(0);
         game.Scratch.Write("bag/data/readme", "x");
         (await game.MuktaAsync("verify", "bag/data", "--manifest", "bag")).Out.ShouldContain("readme");
         (await Shell("cd bag && sha256sum -c --status manifest-sha256.txt")).Code.ShouldNotBe(0);
+        (await Bags.CheckAsync(game.Scratch, "bag")).Out.ShouldContain("manifest-sha256.txt: not as listed: 'data/readme'\n");
         (await game.MuktaAsync("verify", "bag/data", "--manifest", "gnu.sums")).Out.ShouldContain("Not intact");
         File.AppendAllText(game.Scratch.At("bag/manifest-sha256.txt"), "x");
         (await game.MuktaAsync("verify", "bag/data", "--manifest", "bag")).Err.ShouldContain("is not the one that was put there");

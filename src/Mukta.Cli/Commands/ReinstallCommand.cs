@@ -76,7 +76,8 @@ internal static class ReinstallCommand
             using var session = new Session(parsed);
             var found = choice.Product(parsed, parsed.GetRequiredValue(product));
             var named = parsed.GetValue(manifest) is { } file ? found.Loaded.Named(StandardInput.FileOf(file))
-                : parsed.GetValue(release) is { } version ? found.Loaded.ManifestOf(version) : null;
+                : source.BundledManifest(parsed, session, found)
+                ?? (parsed.GetValue(release) is { } version ? found.Loaded.ManifestOf(version) : null);
             TargetOptions.RefuseOther(named, parsed.GetValue(release));
             var tools = Product.ToolsOf(found.Machine, session, parsed);
             var request = source.RequestOf(parsed, found, tools.Log) with

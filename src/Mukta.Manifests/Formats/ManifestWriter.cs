@@ -41,6 +41,13 @@ public static class ManifestWriter
                 ExitCode.Blocked, $"The bag's folder cannot be made: {e.Message}", path, "Check the path and that you may write there.", e);
         }
 
+        if (manifest.Links.FirstOrDefault(l => new FileInfo(Path.Join(path, Bag.Payload, l.Path)).LinkTarget is not null) is { } link)
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, "A bag cannot list links, and other programs take them for files that are not listed.",
+                Disk.PathBytes.Shown(link.Path), "Delete the links in its folder data, or use another format.");
+        }
+
         var absent = manifest.Files.Where(f => !File.Exists(Path.Join(path, Bag.Payload, f.Path)));
         Bag.Write(path, manifest, [.. absent.Select(f => Fetch(manifest, f))]);
     }

@@ -112,7 +112,7 @@ internal sealed class ProductChoice
             : throw new MuktaException(ExitCode.BadInput, "There is no such folder.", named, "Check the path after --install.");
     }
 
-    /// <summary>The install that is named, or the only one; null where there is none.</summary>
+    /// <summary>The install that is named, or the only one; null if there is none.</summary>
     /// <param name="parsed">The command line.</param>
     /// <param name="product">The product.</param>
     /// <param name="session">For a question.</param>

@@ -44,7 +44,7 @@ internal sealed class SourceOptions
 
     /// <summary>
     /// The manifest of a product in the bundle that is named as its source, where the product's own is on the network and has to be
-    /// signed: what nobody vouches for is not taken from a stick unasked. Null where there is none to be taken.
+    /// signed: what nobody vouches for is not taken from a stick unasked. Null if there is none to be taken.
     /// </summary>
     public LazyManifest? BundledManifest(ParseResult parsed, Session session, Product product)
     {

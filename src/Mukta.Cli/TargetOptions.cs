@@ -41,7 +41,7 @@ internal sealed class TargetOptions(bool mayBeNew = false)
     };
     private readonly ProductChoice choice = new() { MayBeNew = mayBeNew };
 
-    /// <summary>The manifest of a product in the bundle that is named as its source; null where there is none to be taken.</summary>
+    /// <summary>The manifest of a product in the bundle that is named as its source; null if there is none to be taken.</summary>
     public Func<ParseResult, Session, Product, LazyManifest?>? BundledManifest { get; init; }
 
     /// <summary>False for a command that does not compare the install with its manifest.</summary>
@@ -79,7 +79,7 @@ internal sealed class TargetOptions(bool mayBeNew = false)
     private static bool HasNone(Product product) =>
         new ReinstallChoice(product.Machine, product.Catalog).Installs(product.Loaded).Count == 0;
 
-    /// <summary>A folder that stands where the product belongs, whatever is in it; null for none.</summary>
+    /// <summary>A folder that is where the product belongs, whatever is in it; null for none.</summary>
     private static string? FolderInItsPlace(Product product) =>
         new ReinstallChoice(product.Machine, product.Catalog).NewPlace(product.Loaded) is var place && Directory.Exists(place)
         ? place : null;

@@ -55,7 +55,7 @@ internal static class TokenKey
         }
     }
 
-    /// <summary>The key's name without the PIN that may stand in it.</summary>
+    /// <summary>The key's name without the PIN that may be in it.</summary>
     private static string Named(string uri)
     {
         var pin = uri.IndexOf("pin-value=", StringComparison.Ordinal);

@@ -25,7 +25,7 @@ internal static class UserSettings
     /// <exception cref="MuktaException">The file, or the file of certificates that it names, cannot be used.</exception>
     public static HttpSettings Http => Network.Value;
 
-    /// <summary>The file; null where there is none.</summary>
+    /// <summary>The file; null if there is none.</summary>
     public static string? File { get; } = Settings.FileOf(UserEnvironment.Get) is var path && Path.Exists(path) ? path : null;
 
     private static X509Certificate2Collection CertificatesOf(string file)

@@ -4,7 +4,7 @@ namespace Mukta.Disk;
 public enum CopyWay
 {
     /// <summary>
-    /// Every byte is written anew, flushed, read back and compared. What an interrupted copy has finished is not copied again.
+    /// Every byte is written again, flushed, read back and compared. What an interrupted copy has finished is not copied again.
     /// </summary>
     Bytes,
 

@@ -21,7 +21,7 @@ public sealed class DiskException(int errno, string doing, string path)
     /// <summary>What the system says of the error, in a few words.</summary>
     public string Reason => Marshal.GetPInvokeErrorMessage(Errno);
 
-    /// <summary>True where nothing stands at the path, or a folder on its way is none.</summary>
+    /// <summary>True if nothing is at the path, or a folder on its way is none.</summary>
     public bool IsAbsent => Errno is NoEntry or NotDirectory;
 
     private static string Advice(int errno) => errno switch

@@ -6,7 +6,7 @@ namespace Mukta.Disk;
 /// <summary>In which order a disk reads its files best.</summary>
 internal static class DiskOrder
 {
-    /// <summary>True where a file system is on a disk that rotates, as the kernel tells (queue/rotational in sysfs).</summary>
+    /// <summary>True if a file system is on a disk that rotates, as the kernel tells (queue/rotational in sysfs).</summary>
     /// <param name="device">The file system, as a <see cref="Node"/> has it.</param>
     public static bool IsRotating(ulong device)
     {
@@ -26,6 +26,6 @@ internal static class DiskOrder
         }
     }
 
-    /// <summary>Where on the disk a file's first bytes lie; null where the file system does not tell (FIEMAP).</summary>
+    /// <summary>Where on the disk a file's first bytes lie; null if the file system does not say (FIEMAP).</summary>
     public static ulong? StartOf(SafeFileHandle file) => Native.FirstExtent(file);
 }

@@ -2,7 +2,7 @@ namespace Mukta.Disk;
 
 /// <summary>
 /// Makes the calling thread reach the disk with the rights of another user (setfsuid(2), setfsgid(2)), until it is disposed. Only
-/// root can. The work in between has to stay on this thread. One may stand in another.
+/// root can. The work in between has to stay on this thread. One may be in another.
 /// </summary>
 public sealed class FileSystemIdentity : IDisposable
 {

@@ -54,7 +54,7 @@ public sealed class Folder : IDisposable
 
     /// <summary>
     /// The real path of a file or folder on a disk that is mounted at <paramref name="root"/>, with its links followed as the machine
-    /// that it belongs to would: none leads out (openat2 with RESOLVE_IN_ROOT). Null where nothing is there.
+    /// that it belongs to would: none leads out (openat2 with RESOLVE_IN_ROOT). Null if nothing is there.
     /// </summary>
     /// <param name="root">Where the disk is mounted.</param>
     /// <param name="path">A path below it, as seen from here.</param>
@@ -69,7 +69,7 @@ public sealed class Folder : IDisposable
         return new FileInfo($"/proc/self/fd/{fd}").LinkTarget;
     }
 
-    /// <summary>What stands at a path; null where nothing does. A link on the way counts as nothing.</summary>
+    /// <summary>What is at a path; null if nothing is. A link on the way counts as nothing.</summary>
     /// <exception cref="DiskException">The folder on the way may not be searched, or the disk fails.</exception>
     public Node? Look(string path)
     {
@@ -257,7 +257,7 @@ public sealed class Folder : IDisposable
         Move(aside, path);
     }
 
-    /// <summary>Gives a file a second name. False where the file system or the system's settings do not allow it.</summary>
+    /// <summary>Gives a file a second name. False if the file system or the system's settings do not allow it.</summary>
     public bool TryLink(string from, string to)
     {
         if (DiskWatch.IsLacking(DiskChangeKind.HardLink))
@@ -340,7 +340,7 @@ public sealed class Folder : IDisposable
     public WritableFile OpenToPatch(string path) =>
         OnlyName(OpenFile(path, Native.ReadWrite | Native.NonBlock, 0, "open for writing"), path);
 
-    /// <summary>Removes a folder if nothing is in it. False where something is.</summary>
+    /// <summary>Removes a folder if nothing is in it. False if something is.</summary>
     public bool TryRemoveEmptyFolder(string path)
     {
         using var at = At(path);
@@ -372,7 +372,7 @@ public sealed class Folder : IDisposable
 
     /// <summary>
     /// Makes sure that all that was changed below this folder outlasts a loss of power, with everything else on its file system
-    /// (syncfs(2)): for many files that is much sooner done than one by one. False where the file system may not do what that says, or
+    /// (syncfs(2)): for many files that is much sooner done than one by one. False if the file system may not do what that says, or
     /// fails: then each file has to be flushed, and says what is wrong with it.
     /// </summary>
     public bool TryFlushAll()
@@ -414,7 +414,7 @@ public sealed class Folder : IDisposable
         return new Hold(this, opened);
     }
 
-    /// <summary>True where names may be made and removed in the folder at a path ("" for this one) by whoever runs this.</summary>
+    /// <summary>True if names may be made and removed in the folder at a path ("" for this one) by whoever runs this.</summary>
     public bool MayChangeNamesIn(string path)
     {
         using var at = At(path.Length == 0 ? "." : path);
@@ -480,7 +480,7 @@ public sealed class Folder : IDisposable
     private SafeFileHandle OpenFile(string path, int flags, int mode, string doing) =>
         TryOpenFile(path, flags, mode) ?? throw Failure(doing, path);
 
-    /// <summary>Null where it cannot be opened; the last error says why.</summary>
+    /// <summary>Null if it cannot be opened; the last error says why.</summary>
     private SafeFileHandle? TryOpenFile(string path, int flags, int mode)
     {
         flags |= Native.CloseOnExec | Native.NoFollow;
@@ -508,7 +508,7 @@ public sealed class Folder : IDisposable
     private Position At(string path) => TryAt(path) ?? throw Failure("open the folder of", path);
 
     /// <summary>
-    /// Opens the folder that holds the last name of a path, so that the call which follows can only hit that name. Null where it cannot be
+    /// Opens the folder that holds the last name of a path, so that the call which follows can only hit that name. Null if it cannot be
     /// opened.
     /// </summary>
     private Position? TryAt(string path)

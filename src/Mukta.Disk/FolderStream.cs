@@ -15,10 +15,10 @@ public static class FolderStream
 
     /// <summary>What is done with a name.</summary>
     /// <param name="name">Its bytes, ended by NUL, good only for the time of the call.</param>
-    /// <param name="type">What it stands for; <see cref="Untold"/> where the file system does not tell.</param>
+    /// <param name="type">What it stands for; <see cref="Untold"/> if the file system does not say.</param>
     public delegate void Visit(ReadOnlySpan<byte> name, byte type);
 
-    /// <summary>Looks at what has a name, and follows no link; null if nothing has it, or it may not be looked at.</summary>
+    /// <summary>Looks at what has a name, and follows no link; null if nothing has it, or it may not be examined.</summary>
     /// <param name="folder">The folder.</param>
     /// <param name="name">The name as <see cref="Visit"/> is given it.</param>
     public static Node? Look(SafeFileHandle folder, ReadOnlySpan<byte> name) =>

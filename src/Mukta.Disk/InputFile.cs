@@ -21,7 +21,7 @@ public static class InputFile
     /// <summary>Opens a file; links on the way are followed.</summary>
     /// <param name="path">The file.</param>
     /// <param name="most">The longest that is read, in bytes.</param>
-    /// <exception cref="DiskException">There is none, it is no regular file or too long, or it may not be read.</exception>
+    /// <exception cref="DiskException">There is none, it is not a regular file or too long, or it may not be read.</exception>
     public static FileStream Open(string path, long most)
     {
         var fd = Native.OpenAt(Native.AtFdCwd, PathBytes.Encode(path), Native.ReadOnly | Native.NonBlock | Native.CloseOnExec, 0);

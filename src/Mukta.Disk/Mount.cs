@@ -15,16 +15,16 @@ public sealed record Mount(string Point, string Type, IReadOnlyList<string> Opti
         "securityfs", "selinuxfs", "sysfs", "tracefs",
     ];
 
-    /// <summary>True where nothing can be written.</summary>
+    /// <summary>True if nothing can be written.</summary>
     public bool IsReadOnly => Options.Contains("ro");
 
-    /// <summary>True where no program can be started.</summary>
+    /// <summary>True if no program can be started.</summary>
     public bool ForbidsPrograms => Options.Contains("noexec");
 
     /// <summary>True for what the kernel shows of itself: no disk stands behind it.</summary>
     public bool IsOfTheKernel => OfTheKernel.Contains(Type);
 
-    /// <summary>The mount that a path is on, with its links followed; null where the table does not tell.</summary>
+    /// <summary>The mount that a path is on, with its links followed; null if the table does not say.</summary>
     public static Mount? Of(string path)
     {
         var full = Path.GetFullPath(path);

@@ -209,7 +209,7 @@ internal static partial class Native
     [LibraryImport("libc", EntryPoint = "utimensat", SetLastError = true)]
     private static partial int SetTimes(SafeFileHandle folder, byte[] name, in Times times, int flags);
 
-    /// <summary>Makes a file share the bytes of another (ioctl_ficlone(2)). False where the file system cannot.</summary>
+    /// <summary>Makes a file share the bytes of another (ioctl_ficlone(2)). False if the file system cannot.</summary>
     public static bool TryClone(SafeFileHandle to, SafeFileHandle from)
     {
         const nuint Ficlone = 0x40049409;
@@ -279,7 +279,7 @@ internal static partial class Native
 
     private const nuint FileExtents = 0xC020660B;
 
-    /// <summary>Where on the disk a file's first range lies (FS_IOC_FIEMAP); null where nobody tells, or it has none.</summary>
+    /// <summary>Where on the disk a file's first range lies (FS_IOC_FIEMAP); null if nobody tells, or it has none.</summary>
     public static ulong? FirstExtent(SafeFileHandle file)
     {
         var map = new ExtentMap { Length = ulong.MaxValue, Room = 1 };
@@ -330,7 +330,7 @@ internal static partial class Native
         }
     }
 
-    /// <summary>A descriptor that stays with one process (pidfd_open(2)); null where there is none of this number.</summary>
+    /// <summary>A descriptor that stays with one process (pidfd_open(2)); null if there is none of this number.</summary>
     public static SafeFileHandle? HoldProcess(int pid)
     {
         const nint PidfdOpen = 434;

@@ -1,6 +1,6 @@
 namespace Mukta.Disk;
 
-/// <summary>What stands at a path.</summary>
+/// <summary>What is at a path.</summary>
 public enum NodeKind
 {
     /// <summary>A regular file.</summary>
@@ -48,16 +48,16 @@ public readonly record struct Node
     /// <summary>Last change of its bytes or attributes, nanoseconds since 1970 UTC.</summary>
     public long ChangedNs { get; init; }
 
-    /// <summary>True where a flag forbids even its owner to change, rename or remove it (chattr(1), i or a).</summary>
+    /// <summary>True if a flag forbids even its owner to change, rename or remove it (chattr(1), i or a).</summary>
     public bool IsLocked { get; init; }
 
-    /// <summary>The mount it is reached by: only within one can names be moved. 0 if the kernel does not tell (before 5.8).</summary>
+    /// <summary>The mount it is reached by: only within one can names be moved. 0 if the kernel does not say (before 5.8).</summary>
     public ulong MountId { get; init; }
 
     /// <summary>How many names it has.</summary>
     public uint Links { get; init; }
 
-    /// <summary>What stands at a path, with links followed, as stat(2) does; null where nothing does.</summary>
+    /// <summary>What is at a path, with links followed, as stat(2) does; null if nothing is.</summary>
     /// <exception cref="DiskException">A folder on the way may not be entered, or the disk fails.</exception>
     public static Node? At(string path)
     {
@@ -67,7 +67,7 @@ public readonly record struct Node
         return failure.IsAbsent ? null : throw failure;
     }
 
-    /// <summary>True where the two looks saw the same bytes: same file, same size, same times.</summary>
+    /// <summary>True if the two looks saw the same bytes: same file, same size, same times.</summary>
     public bool IsSameAs(in Node other) =>
         (Kind, Size, Device, Inode, ModifiedNs, ChangedNs) ==
         (other.Kind, other.Size, other.Device, other.Inode, other.ModifiedNs, other.ChangedNs);

@@ -66,7 +66,7 @@ public static class PathBytes
     }
 
     /// <summary>
-    /// A path that is safe to show: bytes that are no text and characters that a terminal would obey are written as
+    /// A path that is safe to show: bytes that are not text and characters that a terminal would obey are written as
     /// <c>\xNN</c>, so that a hostile name can neither hide nor move the cursor.
     /// </summary>
     public static string Shown(string path)

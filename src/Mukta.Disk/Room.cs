@@ -28,7 +28,7 @@ public readonly record struct Room(long FreeBytes, long? FreeInodes)
     }
 
     /// <summary>The room under a path (statvfs(3)).</summary>
-    /// <exception cref="DiskException">There is no such path, or the system does not tell.</exception>
+    /// <exception cref="DiskException">There is no such path, or the system does not say.</exception>
     public static Room At(string path)
     {
         if (Native.FileSystemStatus(PathBytes.Encode(path), out var status) != 0)

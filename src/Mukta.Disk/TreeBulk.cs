@@ -4,19 +4,19 @@ namespace Mukta.Disk;
 
 /// <summary>How much a file or a whole folder holds.</summary>
 /// <param name="Bytes">The sum of the files' sizes.</param>
-/// <param name="Files">Files, links and other names that are no folders.</param>
+/// <param name="Files">Files, links and other names that are not folders.</param>
 /// <param name="LastUsedNs">The latest time at which one was read or changed, nanoseconds since 1970 UTC; 0 where there is none.</param>
 /// <param name="Unreadable">Folders that could not be listed.</param>
 public readonly record struct TreeSize(long Bytes, long Files, long LastUsedNs, int Unreadable)
 {
-    /// <summary>The same as <see cref="LastUsedNs"/> as a date; null where there is none.</summary>
+    /// <summary>The same as <see cref="LastUsedNs"/> as a date; null if there is none.</summary>
     public DateTimeOffset? LastUsed => LastUsedNs > 0 ? DateTimeOffset.UnixEpoch.AddTicks(LastUsedNs / TimeSpan.NanosecondsPerTick) : null;
 }
 
 /// <summary>Measures and removes trees of any size in constant memory, following no link.</summary>
 public static class TreeBulk
 {
-    /// <summary>Measures what stands at a path.</summary>
+    /// <summary>Measures what is at a path.</summary>
     /// <param name="folder">Where the path is below.</param>
     /// <param name="path">A file or folder.</param>
     /// <param name="cancel">Ends the walk.</param>
@@ -43,7 +43,7 @@ public static class TreeBulk
         return new TreeSize(sum.Bytes, sum.Files, sum.LastUsedNs, sum.Unreadable);
     }
 
-    /// <summary>Removes what stands at a path, for good.</summary>
+    /// <summary>Removes what is at a path, permanently.</summary>
     /// <exception cref="DiskException">Something cannot be removed; what was removed before stays removed.</exception>
     public static void Remove(Folder folder, string path, CancellationToken cancel)
     {

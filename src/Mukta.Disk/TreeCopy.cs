@@ -9,7 +9,7 @@ namespace Mukta.Disk;
 /// <param name="way">How.</param>
 public sealed class TreeCopy(Folder source, Folder target, CopyWay way)
 {
-    /// <summary>So often a tree is looked at again while it goes on changing.</summary>
+    /// <summary>So often a tree is checked again while it goes on changing.</summary>
     private const int MostLooks = 8;
 
     private readonly Dictionary<(ulong Device, ulong Inode), string> names = [];
@@ -46,7 +46,7 @@ public sealed class TreeCopy(Folder source, Folder target, CopyWay way)
     }
 
     /// <summary>
-    /// The same for a tree that somebody may change meanwhile: it is looked at again until nothing has changed since the look before. What
+    /// The same for a tree that somebody may change meanwhile: it is checked again until nothing has changed since the look before. What
     /// is gone from it goes from the copy.
     /// </summary>
     /// <inheritdoc cref="Copy"/>

@@ -4,8 +4,8 @@ namespace Mukta.Disk;
 
 /// <summary>One name found below a folder.</summary>
 /// <param name="Path">Relative to the folder, with '/' between segments.</param>
-/// <param name="Node">What stands there; null where it could not be looked at.</param>
-/// <param name="Failure">Why it could not be looked at, or why the folder could not be listed.</param>
+/// <param name="Node">What is there; null if it could not be examined.</param>
+/// <param name="Failure">Why it could not be examined, or why the folder could not be listed.</param>
 public sealed record TreeEntry(string Path, Node? Node, DiskException? Failure = null);
 
 /// <summary>Lists everything below a folder, in the order the disk gives it, following no link.</summary>
@@ -16,7 +16,7 @@ public static class TreeWalk
 
     /// <summary>Walks the tree.</summary>
     /// <param name="folder">Where to start.</param>
-    /// <param name="skip">Paths that are passed over with all they hold.</param>
+    /// <param name="skip">Paths that are skipped with all they hold.</param>
     /// <param name="cancel">Ends the walk.</param>
     public static IEnumerable<TreeEntry> Entries(Folder folder, Func<string, bool>? skip = null, CancellationToken cancel = default)
     {

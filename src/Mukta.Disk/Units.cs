@@ -18,7 +18,7 @@ public static class Units
         return unit >= 3 ? Text($"{value:0.00} {Names[unit]}") : Text($"{value:0.0} {Names[unit]}");
     }
 
-    /// <summary>Reads a size as people write it: 262144, 256KiB, 4MiB, 1GiB; null where it is none.</summary>
+    /// <summary>Reads a size as people write it: 262144, 256KiB, 4MiB, 1GiB; null if it is not one.</summary>
     public static long? ParseBytes(string text)
     {
         var power = Array.FindIndex(Names, 1, 3, n => text.EndsWith(n, StringComparison.OrdinalIgnoreCase));

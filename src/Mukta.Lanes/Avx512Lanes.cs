@@ -18,7 +18,7 @@ internal static unsafe class Avx512Lanes
     /// <summary>How many messages are hashed at once.</summary>
     public const int Lanes = 16;
 
-    /// <summary>True where this processor can do it.</summary>
+    /// <summary>True if this processor can do it.</summary>
     public static bool IsSupported => Avx512F.IsSupported && Avx512BW.IsSupported;
 
     /// <summary>Takes blocks of 64 bytes of each message into its state.</summary>

@@ -23,7 +23,7 @@ internal sealed class EntryNames(Func<string, (int Line, int Column), ManifestFa
 
     public void AddRange(EntryNames more) => places.AddRange(more.places);
 
-    /// <summary>No name may stand twice, and none may be a folder for another one.</summary>
+    /// <summary>No name may appear twice, and none may be a folder for another one.</summary>
     public void RefuseClashes()
     {
         var isSorted = true;

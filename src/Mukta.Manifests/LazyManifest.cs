@@ -28,16 +28,16 @@ public sealed class LazyManifest(string path, IReadOnlyList<string>? trust = nul
     /// <summary>Refuses what may not be used though it can be read; null for whatever can.</summary>
     public Action<Manifest>? Accept { get; init; }
 
-    /// <summary>Gets the file before it is first looked at, and answers where it is; null for one that is there.</summary>
+    /// <summary>Gets the file before it is first used, and answers where it is; null for one that is there.</summary>
     public Func<string>? Bring { get; init; }
 
     /// <summary>Who has signed it; null before it was read, and for one that need not be signed.</summary>
     public Signer? Signer { get; private set; }
 
-    /// <summary>The manifest where it was read already; null where it was not.</summary>
+    /// <summary>The manifest where it was read already; null if it was not.</summary>
     public Manifest? ValueIfRead => manifest;
 
-    /// <summary>How the file stood before it was read; null if it was not there, or was not read.</summary>
+    /// <summary>The state of the file as it was before it was read; null if it was not there, or was not read.</summary>
     public string? Identity { get; private set; }
 
     /// <summary>The manifest.</summary>
@@ -68,7 +68,7 @@ public sealed class LazyManifest(string path, IReadOnlyList<string>? trust = nul
     }
 
     /// <summary>
-    /// How the file stands, in a few words, with its signature and the certificates; null if it is not there. It is not opened for that.
+    /// The state of the file, in a few words, with its signature and the certificates; null if it is not there. It is not opened for that.
     /// </summary>
     /// <exception cref="MuktaException">It has to be brought first, and cannot be.</exception>
     public string? IdentityNow

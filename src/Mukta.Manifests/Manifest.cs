@@ -34,7 +34,7 @@ public sealed record Manifest
     /// <summary>Bytes of all files.</summary>
     public long TotalSize => Files.Sum(f => f.Size);
 
-    /// <summary>True where it does not say of every file how long it is.</summary>
+    /// <summary>True if it does not say of every file how long it is.</summary>
     public bool LacksSizes => Files.Any(f => !f.HasSize);
 
     /// <summary>
@@ -122,19 +122,19 @@ public sealed record ManifestFile : ManifestEntry
     /// <summary>Bytes, 0 to 2^63 - 1.</summary>
     public required long Size { get; init; }
 
-    /// <summary>False where the manifest does not say the size, and it is the one that was found, or 0.</summary>
+    /// <summary>False if the manifest does not say the size, and it is the one that was found, or 0.</summary>
     public bool HasSize { get; init; } = true;
 
     /// <summary>Hashes of the whole file, best first.</summary>
     public IReadOnlyList<ContentHash> Hashes { get; init; } = [];
 
-    /// <summary>Hashes of the pieces; null where there are none.</summary>
+    /// <summary>Hashes of the pieces; null if there are none.</summary>
     public PieceList? Pieces { get; init; }
 
-    /// <summary>What few manifests say of a file; null where nothing is said.</summary>
+    /// <summary>What few manifests say of a file; null if not stated.</summary>
     public FileExtras? Extras { get; init; }
 
-    /// <summary>Where else the file can be had, beside the manifest's bases.</summary>
+    /// <summary>Where else the file can be downloaded from, besides the manifest's bases.</summary>
     public IReadOnlyList<MirrorUrl> Urls => Extras?.Urls ?? [];
 
     /// <summary>Version of this one file.</summary>
@@ -146,7 +146,7 @@ public sealed record ManifestFile : ManifestEntry
     /// <summary>Languages it is for (RFC 5646).</summary>
     public IReadOnlyList<string> Languages => Extras?.Languages ?? [];
 
-    /// <summary>Permission bits, 0 to 0777; null where the manifest does not say.</summary>
+    /// <summary>Permission bits, 0 to 0777; null if the manifest does not say.</summary>
     public int? Mode { get; init; }
 
     /// <summary>
@@ -166,7 +166,7 @@ public sealed record ManifestFile : ManifestEntry
     public ContentHash? AlsoProve =>
         Pieces is { Kind: var kind } && kind.IsWeak() && Hashes is [{ Kind: var best } whole, ..] && !best.IsWeak() ? whole : null;
 
-    /// <summary>True where only a weak hash vouches for the bytes.</summary>
+    /// <summary>True if only a weak hash vouches for the bytes.</summary>
     public bool IsWeak => ProofKind.IsWeak() && AlsoProve is null;
 
     /// <summary>The hash function of what proves the file's bytes.</summary>
@@ -176,7 +176,7 @@ public sealed record ManifestFile : ManifestEntry
 /// <summary>What few manifests say of a file; apart, since a large release has a million files.</summary>
 public sealed record FileExtras
 {
-    /// <summary>Where else the file can be had, beside the manifest's bases.</summary>
+    /// <summary>Where else the file can be downloaded from, besides the manifest's bases.</summary>
     public IReadOnlyList<MirrorUrl> Urls { get; init; } = [];
 
     /// <summary>Version of this one file.</summary>
@@ -205,8 +205,8 @@ public sealed record ContentHash(HashKind Kind, byte[] Digest)
 
 /// <summary>A place on a mirror.</summary>
 /// <param name="Url">http or https.</param>
-/// <param name="Priority">1 (first) to 999999 (RFC 5854, 4.2.17.2); 999999 where nothing is said.</param>
-/// <param name="Location">Where the mirror stands, an ISO 3166-1 code of two letters.</param>
+/// <param name="Priority">1 (first) to 999999 (RFC 5854, 4.2.17.2); 999999 by default.</param>
+/// <param name="Location">Where the mirror is, an ISO 3166-1 code of two letters.</param>
 public sealed record MirrorUrl(Uri Url, int Priority = MirrorUrl.LowestPriority, string? Location = null)
 {
     /// <summary>The priority of a URL that states none.</summary>

@@ -14,7 +14,7 @@ public sealed record ChangedFile(ManifestFile Old, ManifestFile New, long BytesT
 /// <param name="Removed">Files that only the older one lists.</param>
 /// <param name="LinksChanged">Symbolic links that differ in any way.</param>
 /// <param name="ModesChanged">Files whose bytes are the same and whose permission bits are not.</param>
-/// <param name="BytesToFetch">Bytes of pieces that the older release has nowhere: what an update fetches at the most.</param>
+/// <param name="BytesToFetch">Bytes of pieces that the older release has nowhere: what an update downloads at most.</param>
 public sealed record ManifestComparison(
     IReadOnlyList<ManifestFile> Added, IReadOnlyList<ChangedFile> Changed, IReadOnlyList<ManifestFile> Removed, int LinksChanged,
     int ModesChanged, long BytesToFetch)

@@ -7,7 +7,7 @@ namespace Mukta.Manifests;
 
 /// <summary>
 /// Cuts the file of a long manifest in front of one of its file elements, so that two cores can read it: the first half with
-/// the root's end behind it, the second with its start before it. What is cut in a wrong place is no well-formed XML in at
+/// the root's end behind it, the second with its start before it. What is cut in a wrong place is not well-formed XML in at
 /// least one half: a comment, a CDATA section or an element that goes on across the cut does not end in the first.
 /// </summary>
 internal static class ManifestHalves
@@ -17,7 +17,7 @@ internal static class ManifestHalves
 
     private static readonly byte[] FileElement = "<file "u8.ToArray();
 
-    /// <summary>The halves, cut close behind a place; null where the file cannot be cut.</summary>
+    /// <summary>The halves, cut close behind a place; null if the file cannot be cut.</summary>
     public static (Stream First, Stream Second)? Cut(SafeFileHandle file, long near)
     {
         var length = RandomAccess.GetLength(file);

@@ -4,7 +4,7 @@ using Mukta.Hashing;
 
 namespace Mukta.Manifests;
 
-/// <summary>A position in a manifest: reads the values that stand there, bounded, and says line and column of a fault.</summary>
+/// <summary>A position in a manifest: reads the values there, bounded, and says line and column of a fault.</summary>
 internal sealed class MetalinkCursor : IDisposable
 {
     private readonly XmlReader xml;
@@ -65,7 +65,7 @@ internal sealed class MetalinkCursor : IDisposable
 
     /// <summary>
     /// Calls back once at the start of each child element. The callee either reads the element to its end and answers
-    /// true, or answers false to have it passed over.
+    /// true, or answers false to have it skipped.
     /// </summary>
     public void EachChild(Func<bool> child)
     {
@@ -106,7 +106,7 @@ internal sealed class MetalinkCursor : IDisposable
     public string RequiredAttribute(string name) =>
         Attribute(name) ?? throw Fault($"The element {Name} has no attribute {name}.");
 
-    /// <summary>The text of the element that the cursor stands on, without the space around it; good until the next text is read.</summary>
+    /// <summary>The text of the element that the cursor is on, without the space around it; good until the next text is read.</summary>
     public ReadOnlySpan<char> Text()
     {
         var name = Name;
@@ -140,7 +140,7 @@ internal sealed class MetalinkCursor : IDisposable
         return text.AsSpan(0, length).Trim(" \t\r\n");
     }
 
-    /// <summary>The same text, as one object for all places where it stands.</summary>
+    /// <summary>The same text, as one object for all places where it is.</summary>
     public string Shared(string value) =>
         shared.TryGetValue(value, out var known) ? known : shared.Count < MostShared && shared.Add(value) ? value : value;
 

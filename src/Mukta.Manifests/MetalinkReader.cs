@@ -87,7 +87,7 @@ public sealed class MetalinkReader
     }
 
     /// <summary>
-    /// Reads a manifest in two halves at once. Null where it cannot be halved, or anything is not right: then reading it from its beginning
+    /// Reads a manifest in two halves at once. Null if it cannot be halved, or anything is not right: then reading it from its beginning
     /// tells what.
     /// </summary>
     internal static Manifest? TryReadHalves(SafeFileHandle file, string source, long near)
@@ -136,7 +136,7 @@ public sealed class MetalinkReader
     }
 
     /// <summary>
-    /// Takes what another reader has read of the same manifest behind this one. False where only one reader can tell what it means.
+    /// Takes what another reader has read of the same manifest behind this one. False if only one reader can tell what it means.
     /// </summary>
     private bool TryTake(MetalinkReader next)
     {

@@ -7,7 +7,7 @@ namespace Mukta.Manifests;
 /// <param name="Release">Its version for people.</param>
 /// <param name="Sequence">Its sequence number.</param>
 /// <param name="Channel">The channel that it is of, such as <c>stable</c>.</param>
-/// <param name="Manifest">Where its manifest is, relative to the index or absolute; null where the profile's address tells.</param>
+/// <param name="Manifest">Where its manifest is, relative to the index or absolute; null if the profile's address tells.</param>
 public sealed record IndexedRelease(string Release, long Sequence, string Channel, string? Manifest);
 
 /// <summary>A product's releases, as its publisher lists them in a file (JSON, see docs/formats.md).</summary>
@@ -28,16 +28,16 @@ public sealed record ReleaseIndex(string Product, DateTimeOffset? Expires, IRead
 
     private const int MostReleases = 10_000, LongestText = 1000;
 
-    /// <summary>The newest release of a channel; null where it has none.</summary>
+    /// <summary>The newest release of a channel; null if it has none.</summary>
     public IndexedRelease? Newest(string channel) => Releases.FirstOrDefault(r => r.Channel == channel);
 
-    /// <summary>The release of a version; null where there is none.</summary>
+    /// <summary>The release of a version; null if there is none.</summary>
     public IndexedRelease? Of(string release) => Releases.FirstOrDefault(r => r.Release == release);
 
     /// <summary>Reads an index.</summary>
     /// <param name="json">The document.</param>
     /// <param name="source">What to call it in messages.</param>
-    /// <exception cref="MuktaException">It is none that can be used.</exception>
+    /// <exception cref="MuktaException">It cannot be used.</exception>
     public static ReleaseIndex Parse(ReadOnlyMemory<byte> json, string source)
     {
         try

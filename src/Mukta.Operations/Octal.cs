@@ -8,7 +8,7 @@ internal static class Octal
     /// <summary>The bits in octal, with a leading nought.</summary>
     public static string Of(int mode) => "0" + Convert.ToString(mode & 0xFFF, 8).PadLeft(3, '0');
 
-    /// <summary>Reads them back. What is no octal number of 12 bits at most gives 0600.</summary>
+    /// <summary>Reads them back. What is not an octal number of 12 bits at most gives 0600.</summary>
     public static int Parse(string text)
     {
         const int OwnerOnly = 0b110_000_000;

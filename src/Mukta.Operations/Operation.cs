@@ -34,7 +34,7 @@ public sealed class Operation : IDisposable
     /// <summary>The machine's root: what all paths are relative to.</summary>
     public Folder Root => areas.Root;
 
-    /// <summary>The area in Mukta's folder for state: for what is no file, and for what is on the same mount.</summary>
+    /// <summary>The area in Mukta's folder for state: for what is not a file, and for what is on the same mount.</summary>
     public KeptArea Main => areas.Main;
 
     /// <summary>True if it goes on once the machine is restarted.</summary>

@@ -2,7 +2,7 @@ using Mukta.Disk;
 
 namespace Mukta.Operations;
 
-/// <summary>How an operation stands.</summary>
+/// <summary>The state of an operation.</summary>
 public enum OperationState
 {
     /// <summary>A run of mukta is working on it now.</summary>
@@ -29,7 +29,7 @@ public enum OperationState
 /// <param name="Parent">The folder of operations that it is in, relative to the anchor.</param>
 /// <param name="Record">What it has done.</param>
 /// <param name="Size">What it keeps.</param>
-/// <param name="State">How it stands.</param>
+/// <param name="State">Its state.</param>
 public sealed record KeptOperation(string Anchor, string Parent, OperationRecord Record, TreeSize Size, OperationState State)
 {
     /// <summary>The operation's id.</summary>
@@ -46,7 +46,7 @@ public sealed record KeptOperation(string Anchor, string Parent, OperationRecord
 
 /// <summary>An operation that was begun and has not ended.</summary>
 /// <param name="Record">What it has done.</param>
-/// <param name="State">How it stands.</param>
+/// <param name="State">Its state.</param>
 public sealed record PendingOperation(OperationRecord Record, OperationState State);
 
 /// <summary>Finds the operations that a machine keeps something of, puts back what they have changed, and purges what they keep.</summary>
@@ -168,7 +168,7 @@ public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISer
         WaitingOperations.Forget(home, area.Id);
     }
 
-    /// <summary>How an operation stands, as the end of the sentence "it is ...".</summary>
+    /// <summary>The state of an operation, as the end of the sentence "it is ...".</summary>
     public static string StateName(OperationState state) => state switch
     {
         OperationState.Running => "running",

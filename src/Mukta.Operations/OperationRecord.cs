@@ -97,7 +97,7 @@ public sealed record OperationRecord(string Path, OperationHeader Header, IReadO
     public IReadOnlySet<int> NotMade() => Changes.OfType<NotDone>().Select(n => n.Of).ToHashSet();
 
     /// <summary>
-    /// Reads the journals of all operations in a folder of them, first one first. One that cannot be used is passed over.
+    /// Reads the journals of all operations in a folder of them, first one first. One that cannot be used is skipped.
     /// </summary>
     /// <param name="anchor">What the folder's path is relative to.</param>
     /// <param name="parent">The folder.</param>
@@ -124,7 +124,7 @@ public sealed record OperationRecord(string Path, OperationHeader Header, IReadO
     }
 
     /// <summary>Reads one; null if there is none, or if it was interrupted before its first line was whole.</summary>
-    /// <exception cref="JournalFault">It is damaged, or it is no file that those who may change things here have made.</exception>
+    /// <exception cref="JournalFault">It is damaged, or it is not a file that those who may change things here have made.</exception>
     public static OperationRecord? Read(Folder anchor, string path)
     {
         var file = $"{path}/{FileName}";

@@ -14,10 +14,10 @@ public class OperationStopped(string operation, MuktaException cause)
     /// <summary>What state the machine is in, in one sentence; null if there is no more to say.</summary>
     public string? Situation { get; init; }
 
-    /// <summary>True if there is nothing to go on with: the same command begins anew.</summary>
+    /// <summary>True if there is nothing to go on with: the same command starts again.</summary>
     public bool IsEnded { get; init; }
 
-    /// <summary>A failure of the disk or of rights, which is no defect, as a failure of this family; null for anything else.</summary>
+    /// <summary>A failure of the disk or of rights, which is not a defect, as a failure of this family; null for anything else.</summary>
     /// <param name="failure">The failure.</param>
     /// <param name="where">What was worked on.</param>
     public static MuktaException? AsMuktaException(Exception failure, string where) => failure switch

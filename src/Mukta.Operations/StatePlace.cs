@@ -53,7 +53,7 @@ public static class StatePlace
     public static void EnsureFile(string stateFolder, string inside) => Open(stateFolder, inside).Dispose();
 
     /// <summary>Opens a file in it for reading and writing, and makes it if it is not there.</summary>
-    /// <exception cref="MuktaException">It is no regular file of its own, or cannot be made.</exception>
+    /// <exception cref="MuktaException">It is not a regular file of its own, or cannot be made.</exception>
     public static WritableFile Open(string stateFolder, string inside)
     {
         Ensure(stateFolder, Folder.ParentOf(inside));
@@ -109,7 +109,7 @@ public static class StatePlace
     }
 
     /// <summary>Reads a whole file in it.</summary>
-    /// <exception cref="DiskException">It is no regular file, is too long, or cannot be read.</exception>
+    /// <exception cref="DiskException">It is not a regular file, is too long, or cannot be read.</exception>
     public static byte[] ReadFile(string stateFolder, string inside, long most)
     {
         using var folder = Folder.Open(stateFolder);

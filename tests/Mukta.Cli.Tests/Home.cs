@@ -7,57 +7,32 @@ namespace Mukta.Cli.Tests;
 /// </summary>
 internal sealed class Home : IDisposable
 {
-    private const string AnyMirror = "http://any.mirror";
-
-    private static readonly SemaphoreSlim Publishing = new(1, 1);
-    private static IReadOnlyList<(string Product, string Manifest)>? others;
-
     private readonly List<Mirror> servers = [];
 
     public Scratch Scratch { get; } = new();
 
-    public string MirrorUrl => servers[1].Url;
+    /// <summary>The mirror, whose folder is <c>mirror</c>.</summary>
+    public string MirrorUrl { get; private set; } = "";
 
+    /// <summary>Makes a home. What answers as it should is shared by all of them; what does not is its own.</summary>
     public static async Task<Home> MakeAsync(string mirrorFaults = "[]", string outageMood = "good")
     {
         var home = new Home();
-        home.Scratch.Write("outage.json", "");
-        var outage = await Mirror.StartOutageAsync(home.Scratch, "outage.json", outageMood);
-        (await Programs.RunAsync(home.Scratch, Programs.StandIns, "scenario", home.Scratch.Root, "--outage", outage.Url)).Code.ShouldBe(0);
-        var mirror = await Mirror.StartAsync(home.Scratch, "mirror", mirrorFaults);
-        home.servers.AddRange([outage, mirror]);
-        await home.PublishAsync("tidewarden", "2.0.5", mirror.Url); // Its setup program knows where the home is.
-        foreach (var (product, manifest) in await home.OthersAsync())
-            home.Scratch.Write($"{product}.meta4", manifest.Replace(AnyMirror, mirror.Url, StringComparison.Ordinal));
+        home.MirrorUrl = mirrorFaults == "[]" ? $"{await HomeTemplate.MirrorAsync()}/{home.Name}/mirror"
+            : await home.ServedAsync(Mirror.StartAsync(home.Scratch, "mirror", mirrorFaults));
+        var outage = outageMood == "good" ? $"{OutagePages.Url}/{home.Name}"
+            : await home.ServedAsync(Mirror.StartOutageAsync(home.Scratch, "outage.json", outageMood));
+        await HomeTemplate.CopyAsync(home.Scratch, home.MirrorUrl, outage);
         return home;
     }
 
-    /// <summary>The manifests that are the same in each home but for the mirror: made once.</summary>
-    private async Task<IReadOnlyList<(string Product, string Manifest)>> OthersAsync()
-    {
-        await Publishing.WaitAsync();
-        try
-        {
-            if (others is not null)
-                return others;
-            var made = new List<(string, string)>();
-            foreach (var (product, release) in new[] { ("gannet-post", "1.4.2"), ("kelp-and-kiln", "0.9.0"), ("pierhead", "3.2.0") })
-                made.Add((product, await PublishAsync(product, release, AnyMirror)));
-            return others = made;
-        }
-        finally
-        {
-            Publishing.Release();
-        }
-    }
+    private string Name => Path.GetFileName(Scratch.Root);
 
-    private async Task<string> PublishAsync(string product, string release, string mirror)
+    private async Task<string> ServedAsync(Task<Mirror> starting)
     {
-        var made = await MuktaAsync(
-            "manifest", "make", $"mirror/{product}/{release}", "--product", product, "--release", release, "--base-url",
-            $"{mirror}/{product}/{release}", "--out", $"{product}.meta4");
-        made.Code.ShouldBe(0, made.Err);
-        return await File.ReadAllTextAsync(Scratch.At($"{product}.meta4"));
+        var server = await starting;
+        servers.Add(server);
+        return server.Url;
     }
 
     public async Task BreakAroundAsync() =>

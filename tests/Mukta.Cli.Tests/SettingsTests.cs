@@ -14,7 +14,8 @@ public class SettingsTests
         var dead = await home.OnAsync("repair", "gannet-post", "--yes");
         dead.Code.ShouldBe(4, dead.Out + dead.Err);
         dead.Err.ShouldContain("through the proxy http://127.0.0.1:9");
-        Settings(home, $"proxy: {home.MirrorUrl}");
+        using var proxy = await Mirror.StartAsync(home.Scratch, "mirror");
+        Settings(home, $"proxy: {proxy.Url}");
         var answer = await home.OnAsync("repair", "gannet-post", "--yes");
         answer.Code.ShouldBe(0, answer.Out + answer.Err);
     }

@@ -7,8 +7,8 @@ namespace Mukta.Cli.Demo;
 /// <summary>What the demo shows, in order: the real commands, each printed before its output.</summary>
 /// <param name="console">Where it is shown.</param>
 /// <param name="stage">Its folder and programs.</param>
-/// <param name="asks">True where each change is agreed to by the user.</param>
-/// <param name="pauses">True where it waits for Enter between scenes.</param>
+/// <param name="asks">True if each change is agreed to by the user.</param>
+/// <param name="pauses">True if it waits for Enter between scenes.</param>
 internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks, bool pauses)
 {
     private const string Install = "games/gannet-post";

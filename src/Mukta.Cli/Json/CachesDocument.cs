@@ -43,7 +43,7 @@ internal sealed record CachePart
 
     public string? Blocked { get; init; }
 
-    /// <summary>True once it is cleared; missing where that was not asked for.</summary>
+    /// <summary>True once it is cleared; missing if that was not asked for.</summary>
     public bool? IsCleared { get; init; }
 
     public string? KeptAt { get; init; }

@@ -8,11 +8,11 @@ namespace Mukta.Cli.Json;
 internal sealed record CheckDocument(
     string Format, string Product, string Verdict, int ExitCode, long ElapsedMs, IReadOnlyList<CheckedPart> Products)
 {
-    /// <summary>The command to type next; missing where nothing is to be done.</summary>
+    /// <summary>The command to type next; missing if there is nothing to do.</summary>
     public string? Next { get; init; }
 }
 
-/// <summary>A product that was looked at.</summary>
+/// <summary>A product that was checked.</summary>
 internal sealed record CheckedPart(string Product, string Title, string? Install, string Verdict, IReadOnlyList<AreaPart> Areas)
 {
     public static CheckedPart Of(ProductCheck check, Func<ProductCheck, CheckFinding, string?> command) => new(

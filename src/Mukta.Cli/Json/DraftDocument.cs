@@ -5,7 +5,7 @@ namespace Mukta.Cli.Json;
 /// <summary><c>mukta.profile.draft/1</c></summary>
 internal sealed record DraftDocument(string Format, string Product, string File, IReadOnlyList<DraftLinePart> Lines)
 {
-    /// <summary>The lines that say how they are known, in the order in which they stand.</summary>
+    /// <summary>The lines that say how they are known, in the order in which they appear.</summary>
     public static IReadOnlyList<DraftLinePart> LinesOf(DraftMap draft) => [.. Of("", draft)];
 
     private static IEnumerable<DraftLinePart> Of(string key, DraftNode node) => node switch

@@ -1,6 +1,6 @@
 namespace Mukta.Cli.Json;
 
-/// <summary>Names as they stand in JSON documents: lower case, with hyphens.</summary>
+/// <summary>Names as they are in JSON documents: lower case, with hyphens.</summary>
 internal static class JsonNames
 {
     /// <summary>not known: not-known.</summary>

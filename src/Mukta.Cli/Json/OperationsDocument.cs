@@ -17,10 +17,10 @@ internal sealed record OperationsDocument(string Format, bool IsDryRun, int Exit
 /// <summary><c>mukta.undo/1</c></summary>
 internal sealed record UndoDocument(string Format, string Undoes, bool IsDryRun, int ExitCode, IReadOnlyList<OperationPart> Operations)
 {
-    /// <summary>The id of the undo itself; missing where nothing was done.</summary>
+    /// <summary>The id of the undo itself; missing if nothing was done.</summary>
     public string? Operation { get; init; }
 
-    /// <summary>Published files that are back with wrong bytes; missing where there are none.</summary>
+    /// <summary>Published files that are back with wrong bytes; missing if there are none.</summary>
     public IReadOnlyList<string>? Damaged { get; init; }
 
     /// <summary>What is not back, and why.</summary>

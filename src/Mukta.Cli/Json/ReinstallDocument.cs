@@ -43,7 +43,7 @@ internal sealed record ReinstallPart
     public required IReadOnlyList<RemadePart> Installs { get; init; }
 }
 
-/// <summary>One install that is made anew.</summary>
+/// <summary>One install that is replaced.</summary>
 internal sealed record RemadePart
 {
     public required string Product { get; init; }

@@ -107,5 +107,5 @@ internal sealed record SourcePart(string Name, long Bytes, int BadPieces, int Fa
 /// <summary>What damage looks like.</summary>
 internal sealed record CausePart(string Cause, string Evidence, string Advice, IReadOnlyList<string> Paths);
 
-/// <summary>What could not be put right.</summary>
+/// <summary>What could not be repaired.</summary>
 internal sealed record FailurePart(string Path, string Reason, int ExitCode);

@@ -23,7 +23,7 @@ internal sealed record ShortcutsRestoreDocument(
 /// <summary>A shortcut.</summary>
 internal sealed record ShortcutPart(string Entry, bool IsAsExpected, string? Exec, string? Folder, IReadOnlyList<string> Findings)
 {
-    /// <summary>What it should read; missing where it is right, or is to go.</summary>
+    /// <summary>What it should read; missing if it is right, or is to go.</summary>
     public string? Restored { get; init; }
 
     /// <summary>True for an entry that the profile does not name and that starts what was removed.</summary>

@@ -45,7 +45,7 @@ internal sealed class BundleText(Session session)
         session.Next(Repair(made.Releases, to));
     }
 
-    /// <summary>What a bundle is for, and how it stands.</summary>
+    /// <summary>What a bundle is for, and its state.</summary>
     public void Write(Bundle bundle, VerifyResult found)
     {
         var verdict = !found.IsIntact ? "[red]Damaged bundle[/]" : bundle.IsComplete ? "[green]Sound bundle[/]"

@@ -6,7 +6,7 @@ namespace Mukta.Cli.Rendering;
 /// <summary>The next command to type.</summary>
 internal static class NextStep
 {
-    /// <summary>After a verification; null where nothing is to be done.</summary>
+    /// <summary>After a verification; null if there is nothing to do.</summary>
     public static string? After(VerifyResult result, InstallTarget target, bool straysCount, bool isRunning = false)
     {
         var needsStrays = straysCount && result.Strays.Any();

@@ -5,7 +5,7 @@ namespace Mukta.Cli.Rendering;
 /// <summary>Asks before something is changed.</summary>
 internal static class Question
 {
-    /// <summary>True where the user types a word just so. Without a terminal nobody can be asked, and that is an error of usage.</summary>
+    /// <summary>True if the user types a word just so. Without a terminal nobody can be asked, and that is an error of usage.</summary>
     public static async Task<bool> IsTypedAsync(Session session, string question, string word, string options, CancellationToken cancel)
     {
         if (!CanAsk(session))

@@ -4,7 +4,7 @@ using Mukta.Remedies;
 
 namespace Mukta.Cli.Rendering;
 
-/// <summary>Installs that are made anew, or for the first time.</summary>
+/// <summary>Installs that are replaced, or made for the first time.</summary>
 /// <param name="session">Where words go.</param>
 /// <param name="product">The product.</param>
 /// <param name="confirmed">The product's id as the user has typed it to agree that user data goes.</param>

@@ -5,7 +5,7 @@ namespace Mukta.Cli.Rendering;
 /// <summary>The command that puts a finding right.</summary>
 internal static class RemedyWords
 {
-    /// <summary>The command to type; null where no command of ours does it.</summary>
+    /// <summary>The command to type; null if no command of ours does it.</summary>
     /// <param name="finding">The finding.</param>
     /// <param name="product">The product's id with the options that the user gave.</param>
     /// <param name="checkedWords">The same for the product that was asked for.</param>

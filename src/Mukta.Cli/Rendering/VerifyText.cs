@@ -24,10 +24,10 @@ internal sealed class VerifyText(IAnsiConsole console, string install)
     /// <summary>The release that is there, where it is older than the manifest's.</summary>
     public ReleaseFacts? Older { get; init; }
 
-    /// <summary>The format of the manifest; null where it was not read.</summary>
+    /// <summary>The format of the manifest; null if it was not read.</summary>
     public ManifestFormat? Format { get; init; }
 
-    /// <summary>True where the manifest does not say how long its files are.</summary>
+    /// <summary>True if the manifest does not say how long its files are.</summary>
     public bool LacksSizes { get; init; }
 
     /// <summary>Everything: verdict, findings, sums.</summary>

@@ -5,13 +5,13 @@ namespace Mukta.Bundles;
 
 /// <summary>A file of which a machine needs something.</summary>
 /// <param name="Path">The file.</param>
-/// <param name="Pieces">The first and last of pieces that stand in a row, from 0; null for the whole file.</param>
-/// <param name="Total">How many pieces the file has; null where nothing is said.</param>
+/// <param name="Pieces">The first and last of pieces that are in a row, from 0; null for the whole file.</param>
+/// <param name="Total">How many pieces the file has; null if not stated.</param>
 public sealed record NeededFile(string Path, IReadOnlyList<(int First, int Last)>? Pieces, int? Total);
 
 /// <summary>What a verification on another machine has found, as <c>verify --json</c> writes it.</summary>
 /// <param name="Name">The file's name.</param>
-/// <param name="Product">The product; null where the manifest did not say.</param>
+/// <param name="Product">The product; null if the manifest did not say.</param>
 /// <param name="Release">The release's version.</param>
 /// <param name="Sequence">The release's number.</param>
 /// <param name="Needs">What is needed.</param>

@@ -28,7 +28,7 @@ public abstract record DraftNode;
 
 /// <summary>A text with its note.</summary>
 /// <param name="Text">The text.</param>
-/// <param name="Note">How it is known; null where the line above says it.</param>
+/// <param name="Note">How it is known; null if the line above says it.</param>
 public sealed record DraftText(string Text, DraftNote? Note) : DraftNode
 {
     /// <summary>A text that says how it is known.</summary>

@@ -18,7 +18,7 @@ internal sealed class DraftPlaces(Machine machine, string install)
         return real.StartsWith(folder + "/", StringComparison.Ordinal) ? real[(folder.Length + 1)..] : null;
     }
 
-    /// <summary>The install as a profile writes it; null where no profile may name it.</summary>
+    /// <summary>The install as a profile writes it; null if no profile may name it.</summary>
     public string? PlaceOfInstall() =>
         PathPattern.Parse(BelowVariable(install), out _) is { } pattern && ProductPlaces.FaultOf(pattern) is null ? pattern.Text : null;
 

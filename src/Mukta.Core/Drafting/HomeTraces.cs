@@ -12,7 +12,7 @@ internal sealed record Trace(string Path, string Why);
 /// <param name="Name">What to call it.</param>
 /// <param name="Pattern">Its path; a star may stand for a number at its end.</param>
 /// <param name="Why">What was seen.</param>
-/// <param name="SignsIn">True where its name says that it holds who is signed in.</param>
+/// <param name="SignsIn">True if its name says that it holds who is signed in.</param>
 internal sealed record CacheTrace(string Name, string Pattern, string Why, bool SignsIn);
 
 /// <summary>

@@ -48,7 +48,7 @@ internal sealed class InstallContents
 
     /// <summary>Looks through an install.</summary>
     /// <param name="install">The folder.</param>
-    /// <param name="manifest">The list of its files; null where there is none.</param>
+    /// <param name="manifest">The list of its files; null if there is none.</param>
     /// <param name="cancel">Ends the look.</param>
     public static InstallContents Of(Folder install, Manifest? manifest, CancellationToken cancel)
     {

@@ -13,7 +13,7 @@ internal static partial class SetupDraft
 {
     private const int HighestCode = 255;
 
-    /// <summary>The draft; empty where nothing tells how to call a setup program.</summary>
+    /// <summary>The draft; empty if nothing tells how to call a setup program.</summary>
     public static DraftMap Of(string install, InstallContents contents, ProgramFile? main, IReadOnlyList<UnitProgram> units)
     {
         var setup = new DraftMap();

@@ -9,7 +9,7 @@ internal static class SmallText
 {
     private const int Longest = 1 << 16;
 
-    /// <summary>At most the first 64 KiB of a text; nothing for a file that is no text or cannot be read.</summary>
+    /// <summary>At most the first 64 KiB of a text; nothing for a file that is not text or cannot be read.</summary>
     public static string Read(string path)
     {
         try

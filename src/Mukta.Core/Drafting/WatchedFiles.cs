@@ -3,7 +3,7 @@ using Mukta.Host.Processes;
 namespace Mukta.Drafting;
 
 /// <summary>
-/// What a product's processes have open while they are watched. They are looked at several times a second; a file that is open for a moment
+/// What a product's processes have open while they are watched. They are checked several times a second; a file that is open for a moment
 /// only may be missed.
 /// </summary>
 /// <param name="Files">The files, and whether one was open for writing.</param>

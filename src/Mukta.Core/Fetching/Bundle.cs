@@ -30,7 +30,7 @@ public sealed class Bundle : IDisposable
     /// <summary>What it holds something of.</summary>
     public IReadOnlyList<BundledRelease> Releases { get; private set; } = [];
 
-    /// <summary>False where not everything that was asked for had room.</summary>
+    /// <summary>False if not everything that was asked for had room.</summary>
     public bool IsComplete { get; private set; }
 
     /// <summary>How many pieces it holds.</summary>
@@ -45,8 +45,8 @@ public sealed class Bundle : IDisposable
     /// <summary>True for a folder that says it is a bundle.</summary>
     public static bool IsAt(string path) => File.Exists(System.IO.Path.Join(path, Description)) && Bag.IsAt(path);
 
-    /// <summary>Opens a bundle. Its bytes are not looked at.</summary>
-    /// <exception cref="MuktaException">It is none that can be used.</exception>
+    /// <summary>Opens a bundle. Its bytes are not checked.</summary>
+    /// <exception cref="MuktaException">It cannot be used.</exception>
     public static Bundle Open(string path)
     {
         var bundle = new Bundle(Folder.Open(path));
@@ -66,13 +66,13 @@ public sealed class Bundle : IDisposable
         }
     }
 
-    /// <summary>The manifest of a product, as the bundle has it; null where it has none, or several.</summary>
+    /// <summary>The manifest of a product, as the bundle has it; null if it has none, or several.</summary>
     /// <param name="product">The product; null for any.</param>
     public string? ManifestOf(string? product) =>
         Releases.Where(r => product is null || r.Product == product).ToList() is [{ Manifest: var one }]
         ? System.IO.Path.Join(Path, Bag.Payload, one) : null;
 
-    /// <summary>True where it holds a piece of a file.</summary>
+    /// <summary>True if it holds a piece of a file.</summary>
     public bool Has(ManifestFile file, int piece) => offsets.ContainsKey(PieceKey.Of(file, piece));
 
     /// <summary>The bytes of pieces of a file that follow each other.</summary>

@@ -236,7 +236,7 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
         }
     }
 
-    /// <summary>Reads one piece's bytes. False where the body ends first.</summary>
+    /// <summary>Reads one piece's bytes. False if the body ends first.</summary>
     private async Task<bool> ReceivePieceAsync(
         Stream body, SourceTally tally, PieceIntake intake, Pace pace, CancellationTokenSource silence, CancellationToken cancel)
     {

@@ -21,7 +21,7 @@ public sealed record HttpSettings(string UserAgent)
         (Own ?? HttpClient.DefaultProxy) is { } proxy && !proxy.IsBypassed(url) && proxy.GetProxy(url) is { } through && through != url
             ? Redacted(through.AbsoluteUri.TrimEnd('/')) : null;
 
-    /// <summary>A proxy's address without the name and password that may stand in it.</summary>
+    /// <summary>A proxy's address without the name and password that may be in it.</summary>
     internal static string Redacted(string value)
     {
         var at = value.LastIndexOf('@');

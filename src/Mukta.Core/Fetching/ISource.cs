@@ -8,7 +8,7 @@ public interface ISource
     /// <summary>What to call it in messages: a URL or a folder.</summary>
     string Name { get; }
 
-    /// <summary>True where bytes come over a network, so that their number is a cost.</summary>
+    /// <summary>True if bytes come over a network, so that their number is a cost.</summary>
     bool IsRemote { get; }
 
     /// <summary>Bytes a second that it is held to; null for as many as come.</summary>
@@ -17,7 +17,7 @@ public interface ISource
     /// <summary>Sources of a lower rank are asked first, those of the same rank share the work.</summary>
     int Rank { get; }
 
-    /// <summary>True where it may have a piece of a file; false where it knows that it has not.</summary>
+    /// <summary>True if it may have a piece of a file; false if it knows that it has not.</summary>
     bool Has(ManifestFile file, int piece) => true;
 
     /// <summary>Asks, without moving the bytes, whether the source has a file.</summary>
@@ -41,7 +41,7 @@ public sealed class SourceAnswer(ByteRange covers, Stream body, IDisposable? own
     /// <summary>The bytes.</summary>
     public Stream Body { get; } = body;
 
-    /// <summary>True where the source has another version of the file now than it had when it was last asked.</summary>
+    /// <summary>True if the source has another version of the file now than it had when it was last asked.</summary>
     public bool HasChanged { get; init; }
 
     /// <inheritdoc/>
@@ -55,7 +55,7 @@ public sealed class SourceAnswer(ByteRange covers, Stream body, IDisposable? own
 /// <summary>A source could not deliver a file.</summary>
 /// <param name="source">The source's name.</param>
 /// <param name="reason">Why, as a few words.</param>
-/// <param name="isDead">True where the source as a whole does not answer; false where it is about this file.</param>
+/// <param name="isDead">True if the source as a whole does not answer; false if it is about this file.</param>
 /// <param name="inner">The failure underneath.</param>
 public sealed class SourceException(string source, string reason, bool isDead, Exception? inner = null)
     : Exception($"{source}: {reason}", inner)
@@ -63,6 +63,6 @@ public sealed class SourceException(string source, string reason, bool isDead, E
     /// <summary>Why.</summary>
     public string Reason { get; } = reason;
 
-    /// <summary>True where the source as a whole does not answer.</summary>
+    /// <summary>True if the source as a whole does not answer.</summary>
     public bool IsDead { get; } = isDead;
 }

@@ -11,7 +11,7 @@ using Mukta.Operations;
 
 namespace Mukta.Fetching;
 
-/// <summary>What is to be had from the network.</summary>
+/// <summary>What can be downloaded from the network.</summary>
 /// <param name="Url">Where it is.</param>
 /// <param name="Trust">Files with the certificates that it has to be signed under; none if it need not be.</param>
 /// <param name="FreshFor">How old what is kept may be.</param>
@@ -217,7 +217,7 @@ internal sealed class KeptDownloads(string cacheFolder, Func<HttpSettings> setti
 /// <summary>What is known of a manifest that is kept.</summary>
 internal sealed record KeptFacts(string Url, string? Tag, DateTimeOffset? Modified, DateTimeOffset AskedAt)
 {
-    /// <summary>How the kept files stood once they were written.</summary>
+    /// <summary>The state of the kept files as it was once they were written.</summary>
     public string? Stands { get; init; }
 }
 

@@ -15,7 +15,7 @@ namespace Mukta.Fetching;
 /// </summary>
 /// <param name="name">What to call it in messages.</param>
 /// <param name="http">The client; see <see cref="CreateClient"/>.</param>
-/// <param name="urlOf">The file's URL on this mirror; null where it has none.</param>
+/// <param name="urlOf">The file's URL on this mirror; null if it has none.</param>
 /// <param name="time">For the waits between tries.</param>
 /// <param name="log">Takes a line for each request.</param>
 public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile, Uri?> urlOf, TimeProvider time, ILogger log) : ISource

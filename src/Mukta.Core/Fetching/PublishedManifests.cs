@@ -58,7 +58,7 @@ public sealed class PublishedManifests(string cacheFolder, Func<HttpSettings> se
     /// <param name="trust">Files with the certificates that it has to be signed under; none if it need not be.</param>
     /// <param name="freshFor">How old what is kept may be.</param>
     /// <param name="product">The product that it has to be of; null for any.</param>
-    /// <param name="isOnPurpose">True where the user has named the release: it may be an old one.</param>
+    /// <param name="isOnPurpose">True if the user has named the release: it may be an old one.</param>
     public LazyManifest Of(Uri url, IReadOnlyList<string> trust, TimeSpan freshFor, string? product, bool isOnPurpose = false)
     {
         return new LazyManifest(Downloads.PathOf(url), trust)

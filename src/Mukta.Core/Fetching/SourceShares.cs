@@ -13,7 +13,7 @@ internal sealed class SourceShares(IReadOnlyList<ISource> sources, TimeProvider 
     public IReadOnlyList<SourceTally> Tallies { get; } = [.. sources.Select(s => new SourceTally(s.Name))];
 
     /// <summary>
-    /// The source to ask for a request of so many bytes, counted as busy with it until <see cref="SourceTally.Ended"/>; null where none is
+    /// The source to ask for a request of so many bytes, counted as busy with it until <see cref="SourceTally.Ended"/>; null if none is
     /// left.
     /// </summary>
     public SourceTurn? Next(IReadOnlyCollection<SourceTally> tried, long bytes)
@@ -35,7 +35,7 @@ internal sealed class SourceShares(IReadOnlyList<ISource> sources, TimeProvider 
         }
     }
 
-    /// <summary>True where a rate, in bytes a second, is slow, and another source that could be asked is known to be much faster.</summary>
+    /// <summary>True if a rate, in bytes a second, is slow, and another source that could be asked is known to be much faster.</summary>
     public bool HasMuchFaster(SourceTally than, double rate)
     {
         const int Much = 8;

@@ -18,10 +18,10 @@ public sealed class SourceTally(string name)
     /// <summary>Requests that were refused or broke off.</summary>
     public int Failures => Volatile.Read(ref failures);
 
-    /// <summary>True where it was left aside because of too many wrong pieces.</summary>
+    /// <summary>True if it was left aside because of too many wrong pieces.</summary>
     public bool IsDropped { get; private set; }
 
-    /// <summary>True where it had another version of a file from one request to the next.</summary>
+    /// <summary>True if it had another version of a file from one request to the next.</summary>
     public bool HasChanged { get; private set; }
 
     /// <summary>Slower than this, every other source is asked first.</summary>
@@ -44,17 +44,17 @@ public sealed class SourceTally(string name)
     /// <summary>1, and half of it for each failure since it last sent something right.</summary>
     internal double Trust => 1.0 / (1 << Math.Min(Volatile.Read(ref failuresInARow), MostFailuresInARow));
 
-    /// <summary>True where it is not to be asked now.</summary>
+    /// <summary>True if it is not to be asked now.</summary>
     internal bool IsLeftAlone(long now) => IsDropped || now < Interlocked.Read(ref leftAloneUntil);
 
-    /// <summary>Bytes a second of one of its requests; null where it has not sent enough to tell.</summary>
+    /// <summary>Bytes a second of one of its requests; null if it has not sent enough to tell.</summary>
     internal double? Speed(TimeProvider time)
     {
         var (bytesSoFar, seconds) = Measured(time);
         return bytesSoFar >= TellingBytes || seconds >= TellingSeconds ? Math.Max(bytesSoFar, 1) / Math.Max(seconds, 1e-6) : null;
     }
 
-    /// <summary>True where what it has sent so far came so slowly that every other one is asked first.</summary>
+    /// <summary>True if what it has sent so far came so slowly that every other one is asked first.</summary>
     internal bool IsSlow(TimeProvider time)
     {
         var (bytesSoFar, seconds) = Measured(time);

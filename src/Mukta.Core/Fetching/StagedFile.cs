@@ -88,7 +88,7 @@ internal sealed class StagedFile : IDisposable
 
     public bool IsComplete => pieces.All(p => p is Proven or NotWanted);
 
-    /// <summary>Takes a piece for writing. False where it is done or somebody else has it.</summary>
+    /// <summary>Takes a piece for writing. False if it is done or somebody else has it.</summary>
     public bool TryClaim(int piece) => Interlocked.CompareExchange(ref pieces[piece], InFlight, Needed) == Needed;
 
     /// <summary>Gives a claimed piece back: proven, or still needed.</summary>
@@ -129,7 +129,7 @@ internal sealed class StagedFile : IDisposable
         }
     }
 
-    /// <summary>True where a piece of another file has the published bytes of the same piece.</summary>
+    /// <summary>True if a piece of another file has the published bytes of the same piece.</summary>
     public bool Proves(SafeFileHandle file, int piece, PieceHasher hasher, CancellationToken cancel) =>
         hasher.Proves(file, proof.RangeOf(piece, File.Size), proof[piece], cancel);
 
@@ -181,10 +181,10 @@ internal sealed class StagedFile : IDisposable
         }
     }
 
-    /// <summary>True if what stands at its path is still the file that was read back, and nobody has touched it since.</summary>
+    /// <summary>True if what is at its path is still the file that was read back, and nobody has touched it since.</summary>
     public bool IsAsReadBack(Node? atPath) => atPath is { } there && there.IsSameAs(proven);
 
-    /// <summary>True if what stands in its place is the file that was read back. Moving it there changes its time of change.</summary>
+    /// <summary>True if what is in its place is the file that was read back. Moving it there changes its time of change.</summary>
     public bool IsAsReadBackIn(Node? place) => place is { } there && there.IsSameAs(proven with { ChangedNs = there.ChangedNs });
 
     public void Dispose()

@@ -3,9 +3,9 @@ using Mukta.Products;
 
 namespace Mukta.Host;
 
-/// <summary>The machine that is looked at: this one, or one whose disk is mounted below a folder.</summary>
+/// <summary>The machine that is checked: this one, or one whose disk is mounted below a folder.</summary>
 /// <param name="Root">What <c>/</c> stands for.</param>
-/// <param name="Folders">The folders of the user whose products are looked at.</param>
+/// <param name="Folders">The folders of the user whose products are checked.</param>
 public sealed record Machine(string Root, UserFolders Folders)
 {
     /// <summary>True for the machine that this runs on: only that one has processes, services that are up, and a network.</summary>

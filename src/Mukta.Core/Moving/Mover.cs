@@ -15,7 +15,7 @@ namespace Mukta.Moving;
 /// <param name="Operation">Its id.</param>
 /// <param name="Plan">The plan it followed.</param>
 /// <param name="LeftOut">Sockets, pipes and devices that were not copied.</param>
-/// <param name="After">The verification in the new place; null where no manifest is at hand.</param>
+/// <param name="After">The verification in the new place; null if no manifest is at hand.</param>
 public sealed record MoveOutcome(string Operation, MovePlan Plan, IReadOnlyList<string> LeftOut, VerifyResult? After) : IOperationOutcome
 {
     /// <inheritdoc/>
@@ -40,7 +40,7 @@ public sealed class Mover(Machine machine, RunningGuard guard, TimeProvider time
     /// <summary>Counts the bytes.</summary>
     public WorkMeter? Meter { get; init; }
 
-    /// <summary>Where an interrupted move goes from and to; null where there is none.</summary>
+    /// <summary>Where an interrupted move goes from and to; null if there is none.</summary>
     public static (string From, string To)? Interrupted(Machine machine, string product) =>
         Operation.FindInterrupted(machine.Home, "move", product)?.Notes(ReinstallStep.TargetNote).FirstOrDefault() is { } target
         ? (target.Of!, target.Text) : null;

@@ -1,7 +1,7 @@
 namespace Mukta.Products;
 
 /// <summary>
-/// Whose products are looked at where a technician has typed <c>sudo</c>: the user's who typed it, and not root's. sudo sets HOME
+/// Whose products are checked where a technician has typed <c>sudo</c>: the user's who typed it, and not root's. sudo sets HOME
 /// to root's home on most systems, and names the user in SUDO_USER.
 /// </summary>
 public static class CallingUser
@@ -10,7 +10,7 @@ public static class CallingUser
 
     /// <summary>The environment as that user has it. Without sudo, or where HOME was kept, it is the one that was given.</summary>
     /// <param name="environment">The environment variables.</param>
-    /// <param name="isRoot">True where this runs with the rights of root.</param>
+    /// <param name="isRoot">True if this runs with the rights of root.</param>
     /// <param name="accounts">The lines of the account list (passwd(5)).</param>
     public static Func<string, string?> Environment(Func<string, string?> environment, bool isRoot, IEnumerable<string> accounts)
     {

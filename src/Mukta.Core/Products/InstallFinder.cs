@@ -7,18 +7,18 @@ namespace Mukta.Products;
 
 /// <summary>A folder that looks like an install of a product.</summary>
 /// <param name="Path">The folder.</param>
-/// <param name="IsCurrent">False for an older release that stands beside the current one.</param>
-/// <param name="HasMarker">True where the profile's marker file is there.</param>
-/// <param name="Evidence">How far it agrees with the product's manifest; null where none was at hand.</param>
+/// <param name="IsCurrent">False for an older release beside the current one.</param>
+/// <param name="HasMarker">True if the profile's marker file is there.</param>
+/// <param name="Evidence">How far it agrees with the product's manifest; null if none was at hand.</param>
 public sealed record FoundInstall(string Path, bool IsCurrent, bool HasMarker, InstallEvidence? Evidence)
 {
-    /// <summary>The release of the manifest that it agrees with best; null where none was at hand, or it does not say.</summary>
+    /// <summary>The release of the manifest that it agrees with best; null if none was at hand, or it does not say.</summary>
     public string? Release { get; init; }
 
-    /// <summary>True where only a search has found it: no profile's place and no record names it.</summary>
+    /// <summary>True if only a search has found it: no profile's place and no record names it.</summary>
     public bool IsSearched { get; init; }
 
-    /// <summary>True where the state database names it.</summary>
+    /// <summary>True if the state database names it.</summary>
     public bool IsRecorded { get; init; }
 }
 
@@ -107,7 +107,7 @@ public sealed class InstallFinder(UserFolders folders)
             .Select((install, i) => install with { IsCurrent = i == 0 }));
 
     /// <summary>
-    /// A folder as an install; null where it does not look like one. It counts if the marker is there. If the marker itself
+    /// A folder as an install; null if it does not look like one. It counts if the marker is there. If the marker itself
     /// is what is missing, half of a manifest's files do as well: a broken install has to be found too.
     /// </summary>
     /// <param name="folder">The folder.</param>

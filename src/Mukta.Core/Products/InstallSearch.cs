@@ -6,7 +6,7 @@ using Mukta.Operations;
 namespace Mukta.Products;
 
 /// <summary>
-/// Looks through everything below a folder for installs, by the names and sizes that manifests list. A file is looked at
+/// Looks through everything below a folder for installs, by the names and sizes that manifests list. A file is checked
 /// only if a manifest lists one of its name in a folder of that name; no byte is read.
 /// </summary>
 public sealed class InstallSearch
@@ -38,7 +38,7 @@ public sealed class InstallSearch
         }
     }
 
-    /// <summary>Searches. Links are not followed; what cannot be entered, and what the kernel shows of itself, is passed over.</summary>
+    /// <summary>Searches. Links are not followed; what cannot be entered, and what the kernel shows of itself, is skipped.</summary>
     /// <param name="folder">Where to begin.</param>
     /// <param name="meter">Counts the names.</param>
     /// <param name="cancel">Ends it.</param>

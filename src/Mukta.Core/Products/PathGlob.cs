@@ -10,7 +10,7 @@ public static class PathGlob
 {
     private const string AnyFolders = "**";
 
-    /// <summary>True where a path fits a pattern.</summary>
+    /// <summary>True if a path fits a pattern.</summary>
     public static bool Fits(string glob, string path)
     {
         if (glob.IndexOfAny(['*', '?']) < 0)

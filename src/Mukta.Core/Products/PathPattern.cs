@@ -12,7 +12,7 @@ public sealed record PathPattern
     private PathPattern(string text, string? variable, IReadOnlyList<string> segments) =>
         (Text, Variable, Segments) = (text, variable, segments);
 
-    /// <summary>As it stands in the profile.</summary>
+    /// <summary>As it is in the profile.</summary>
     public string Text { get; }
 
     /// <summary>The variable it begins with; null for an absolute path.</summary>
@@ -22,7 +22,7 @@ public sealed record PathPattern
     public IReadOnlyList<string> Segments { get; }
 
     /// <summary>Reads a path.</summary>
-    /// <param name="text">As it stands in the profile.</param>
+    /// <param name="text">As it is in the profile.</param>
     /// <param name="fault">Why it is refused, as the end of the sentence "the path ..."; null for a good one.</param>
     /// <returns>The path; null for a refused one.</returns>
     public static PathPattern? Parse(string text, out string? fault)

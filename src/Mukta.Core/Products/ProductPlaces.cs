@@ -90,7 +90,7 @@ public static class ProductPlaces
     public static string? FaultOfShortcut(PathPattern pattern) => FaultOfShortcut(pattern.Variable, [.. pattern.Segments]);
 
     /// <summary>
-    /// Why what stands at a path now may not be touched, as the end of the sentence "it ..."; null if it may. The links on its way are
+    /// Why what is at a path now may not be touched, as the end of the sentence "it ..."; null if it may. The links on its way are
     /// followed, but not out of the user's folders; only what is the user's own may be on another disk, at a place that a profile may name.
     /// </summary>
     /// <param name="path">The path, as seen from here.</param>

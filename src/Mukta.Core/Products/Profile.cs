@@ -36,7 +36,7 @@ public sealed record Profile
     /// <summary>Where installs are found.</summary>
     public required InstallPlaces Installs { get; init; }
 
-    /// <summary>Where its manifest is; null where the user has to name one.</summary>
+    /// <summary>Where its manifest is; null if the user has to name one.</summary>
     public ManifestPlace? Manifest { get; init; }
 
     /// <summary>Named groups of files: globs relative to the install.</summary>
@@ -69,7 +69,7 @@ public sealed record Profile
     /// <summary>What its remover leaves behind.</summary>
     public IReadOnlyList<PathPattern> Leftovers { get; init; } = [];
 
-    /// <summary>The vendor's setup program; null where there is none.</summary>
+    /// <summary>The vendor's setup program; null if there is none.</summary>
     public SetupProgram? Setup { get; init; }
 
     /// <summary>The vendor's outage page.</summary>
@@ -101,7 +101,7 @@ public sealed record Profile
 /// <summary>Where installs of a product are found.</summary>
 /// <param name="Places">Candidate folders, first choice first.</param>
 /// <param name="Marker">A file that tells an install from an empty folder, relative to the install.</param>
-/// <param name="FolderPerRelease">True where each place holds one folder a release, the newest being the current one.</param>
+/// <param name="FolderPerRelease">True if each place holds one folder a release, the newest being the current one.</param>
 public sealed record InstallPlaces(IReadOnlyList<PathPattern> Places, string? Marker, bool FolderPerRelease);
 
 /// <summary>Where a product's manifest is.</summary>
@@ -111,11 +111,11 @@ public sealed record InstallPlaces(IReadOnlyList<PathPattern> Places, string? Ma
 /// <param name="FreshFor">How long one on the network is used before it is asked for again.</param>
 public sealed record ManifestPlace(string Location, IReadOnlyList<string> Trust, IReadOnlyList<Uri> Mirrors, TimeSpan FreshFor)
 {
-    /// <summary>The channel of an index of releases, where that is at the location; null where the manifest itself is.</summary>
+    /// <summary>The channel of an index of releases, where that is at the location; null if the manifest itself is.</summary>
     public string? Channel { get; init; }
 
     /// <summary>
-    /// The address of any release's manifest, with <see cref="ReleaseVariable"/> in the place of its version; null where there is none.
+    /// The address of any release's manifest, with <see cref="ReleaseVariable"/> in the place of its version; null if there is none.
     /// </summary>
     public string? UrlOfRelease { get; init; }
 
@@ -171,10 +171,10 @@ public sealed record ShortcutExpectation(
 /// <summary>What a product needs from the machine.</summary>
 public sealed record RuntimeNeeds
 {
-    /// <summary>Programs whose libraries are looked at, relative to the install.</summary>
+    /// <summary>Programs whose libraries are checked, relative to the install.</summary>
     public IReadOnlyList<string> Programs { get; init; } = [];
 
-    /// <summary>True where the profile asks for nothing.</summary>
+    /// <summary>True if the profile asks for nothing.</summary>
     public bool IsEmpty => Programs.Count == 0 && Kernel is null && Libc is null && Drivers.Count == 0;
 
     /// <summary>The lowest kernel version.</summary>

@@ -11,13 +11,13 @@ public sealed record LoadedProfile(Profile Profile, string File)
     private LazyManifest? lazy;
 
     /// <summary>
-    /// The manifest as a path or URL: a relative file is looked for beside the profile. Null where the profile names none.
+    /// The manifest as a path or URL: a relative file is looked for beside the profile. Null if the profile names none.
     /// </summary>
     public string? ManifestLocation => Profile.Manifest is not { } manifest ? null
         : manifest.Location.Contains("://", StringComparison.Ordinal) ? manifest.Location
         : Path.Combine(Path.GetDirectoryName(File) ?? "", manifest.Location);
 
-    /// <summary>The manifest's address where it is on the network; null where it is a file.</summary>
+    /// <summary>The manifest's address where it is on the network; null if it is a file.</summary>
     public Uri? ManifestUrl => IndexPlace is null && Profile.Manifest?.UrlOfRelease is not null ? null
         : ManifestLocation is { } location && location.Contains("://", StringComparison.Ordinal) ? new Uri(location) : null;
 
@@ -28,10 +28,10 @@ public sealed record LoadedProfile(Profile Profile, string File)
         : IndexPlace is not null || Profile.Manifest!.UrlOfRelease is not null ? ManifestOf(null)
         : ManifestUrl is { } url ? OnNetwork(url, Profile.Manifest!.FreshFor) : OnDisk(location);
 
-    /// <summary>True where a release can be named: by an index, or in the manifest's address.</summary>
+    /// <summary>True if a release can be named: by an index, or in the manifest's address.</summary>
     public bool HasReleases => IndexPlace is not null || Profile.Manifest?.UrlOfRelease is not null;
 
-    /// <summary>Where its index of releases is; null where it has none.</summary>
+    /// <summary>Where its index of releases is; null if it has none.</summary>
     public IndexPlace? IndexPlace => Profile.Manifest is { Channel: { } channel } manifest
         ? new IndexPlace(new Uri(manifest.Location), channel, manifest.FreshFor) { UrlOfRelease = manifest.UrlOfRelease } : null;
 
@@ -54,7 +54,7 @@ public sealed record LoadedProfile(Profile Profile, string File)
         return Published?.Of(url, Trust, freshFor, Profile.Product, isOnPurpose: true) ?? throw NotAsked(url);
     }
 
-    /// <summary>Gets manifests from the network; null where nothing is to be asked for.</summary>
+    /// <summary>Gets manifests from the network; null if nothing is to be asked for.</summary>
     public PublishedManifests? Published { get; init; }
 
     /// <summary>
@@ -143,7 +143,7 @@ public sealed class ProfileCatalog
     /// <param name="named">The folder that the user named; null for none.</param>
     /// <param name="environment">The environment variables.</param>
     /// <param name="ofSettings">Folders that the user's settings name.</param>
-    /// <param name="published">Gets manifests from the network; null where nothing is to be asked for.</param>
+    /// <param name="published">Gets manifests from the network; null if nothing is to be asked for.</param>
     /// <exception cref="MuktaException">A folder that the user named is not there or cannot be read.</exception>
     public static ProfileCatalog Read(
         string? named, Func<string, string?> environment, IReadOnlyList<string>? ofSettings = null, PublishedManifests? published = null)

@@ -4,14 +4,14 @@ using Mukta.Host;
 namespace Mukta.Products;
 
 /// <summary>What a path of a profile stands for on this machine.</summary>
-/// <param name="Key">The key that it stands under, such as <c>caches[routes]</c>.</param>
+/// <param name="Key">The key that it is under, such as <c>caches[routes]</c>.</param>
 /// <param name="Written">The path as the profile writes it.</param>
 /// <param name="Found">What is there; for a pattern of files in the install, how many of them is in <see cref="Files"/>.</param>
 /// <param name="Files">Files in it, or that fit it.</param>
 /// <param name="Bytes">Their sizes, together.</param>
 public sealed record TriedPath(string Key, string Written, IReadOnlyList<string> Found, int Files, long Bytes)
 {
-    /// <summary>True where nothing fits it.</summary>
+    /// <summary>True if nothing fits it.</summary>
     public bool IsMissing => Found.Count == 0 && Files == 0;
 }
 

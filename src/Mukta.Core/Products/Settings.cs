@@ -16,7 +16,7 @@ public sealed record Settings
     private const long LongestFile = 1 << 20;
     private const int LongestAge = 36_500;
 
-    /// <summary>Folders of profiles, looked at before the usual ones.</summary>
+    /// <summary>Folders of profiles, checked before the usual ones.</summary>
     public IReadOnlyList<string> Profiles { get; init; } = [];
 
     /// <summary>Mirrors by product, tried before those of profiles and manifests.</summary>

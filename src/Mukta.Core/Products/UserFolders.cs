@@ -24,7 +24,7 @@ public sealed record UserFolders(string Home, string Data, string Config, string
     }
 
     /// <summary>
-    /// The folders of the user who runs this, from the environment. A variable that is no absolute path is ignored, as XDG asks.
+    /// The folders of the user who runs this, from the environment. A variable that is not an absolute path is ignored, as XDG asks.
     /// </summary>
     public static UserFolders Of(Func<string, string?> environment)
     {
@@ -38,7 +38,7 @@ public sealed record UserFolders(string Home, string Data, string Config, string
 
     /// <summary>The folders that a pattern stands for and that are there, in the order of their names.</summary>
     /// <param name="pattern">The pattern.</param>
-    /// <param name="install">What <c>${install}</c> stands for; null where there is none.</param>
+    /// <param name="install">What <c>${install}</c> stands for; null if there is none.</param>
     public IEnumerable<string> FoldersAt(PathPattern pattern, string? install = null) => At(pattern, install).Where(Directory.Exists);
 
     /// <summary>The files, folders and links that a pattern stands for and that are there, in the order of their names.</summary>
@@ -66,7 +66,7 @@ public sealed record UserFolders(string Home, string Data, string Config, string
     }
 
     /// <summary>
-    /// The one path that a pattern without wildcards stands for, there or not; null where it has some or <c>${install}</c> stands for
+    /// The one path that a pattern without wildcards stands for, there or not; null if it has some or <c>${install}</c> stands for
     /// nothing.
     /// </summary>
     public string? PathOf(PathPattern pattern, string? install = null) =>
@@ -93,7 +93,7 @@ public sealed record UserFolders(string Home, string Data, string Config, string
         _ => Root,
     };
 
-    /// <summary>A folder on the way. On a mounted disk its links are followed as that machine would; null where there is none.</summary>
+    /// <summary>A folder on the way. On a mounted disk its links are followed as that machine would; null if there is none.</summary>
     private string? Entered(string folder) => Root == "/" ? folder : Disk.Folder.ResolvedIn(Root, folder);
 
     /// <summary>What in a folder fits a segment of a pattern.</summary>

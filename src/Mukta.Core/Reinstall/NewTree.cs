@@ -18,7 +18,7 @@ namespace Mukta.Reinstall;
 internal sealed class NewTree(Reinstaller with, Operation operation, ReinstallTarget target, ReinstallWish wish, string built)
 {
     /// <summary>Builds it, or goes on building it, and proves it.</summary>
-    /// <param name="path">Where it belongs, relative to the root: its owner, group and mode are those of what stands there, or of the
+    /// <param name="path">Where it belongs, relative to the root: its owner, group and mode are those of what is there, or of the
     /// folder around.</param>
     /// <param name="cancel">Interrupts; what has arrived is kept.</param>
     /// <returns>Bytes that sources have delivered.</returns>

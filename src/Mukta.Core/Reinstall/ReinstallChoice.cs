@@ -5,7 +5,7 @@ using Mukta.State;
 
 namespace Mukta.Reinstall;
 
-/// <summary>What is made anew beside the product itself.</summary>
+/// <summary>What is reinstalled besides the product itself.</summary>
 public enum ReinstallScope
 {
     /// <summary>Nothing; of a product that is not there, what it needs and is not there either.</summary>
@@ -18,7 +18,7 @@ public enum ReinstallScope
     WithGames,
 }
 
-/// <summary>Chooses the installs that are made anew, and their order: launchers first, then games, anti-cheat modules last.</summary>
+/// <summary>Chooses the installs that are replaced, and their order: launchers first, then games, anti-cheat modules last.</summary>
 /// <param name="machine">The machine.</param>
 /// <param name="catalog">All profiles at hand.</param>
 public sealed class ReinstallChoice(Machine machine, ProfileCatalog catalog)

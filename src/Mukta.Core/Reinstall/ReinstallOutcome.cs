@@ -5,7 +5,7 @@ namespace Mukta.Reinstall;
 /// <summary>What has become of one install.</summary>
 /// <param name="Target">The install.</param>
 /// <param name="BytesFetched">Bytes that sources have delivered.</param>
-/// <param name="Archive">Where the copy of the user's data is; null where there was none.</param>
+/// <param name="Archive">Where the copy of the user's data is; null if there was none.</param>
 /// <param name="After">The verification at the end.</param>
 public sealed record ReinstalledTarget(ReinstallTarget Target, long BytesFetched, string? Archive, Verification.VerifyResult After);
 

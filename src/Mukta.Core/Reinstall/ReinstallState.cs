@@ -9,10 +9,10 @@ public enum ReinstallState
     /// <summary>The new install is being built beside the old one, which is in its place.</summary>
     Preparing,
 
-    /// <summary>The new install stands ready; the old one is in its place and its services are off.</summary>
+    /// <summary>The new install is ready; the old one is in its place and its services are off.</summary>
     ServicesOff,
 
-    /// <summary>The vendor's remove has run, or begun to; the new install stands ready, and a copy of the old one is kept.</summary>
+    /// <summary>The vendor's remove has run, or begun to; the new install is ready, and a copy of the old one is kept.</summary>
     Removed,
 
     /// <summary>The same, and it goes on once the machine is restarted.</summary>

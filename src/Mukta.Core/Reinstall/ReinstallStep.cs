@@ -27,7 +27,7 @@ public static class ReinstallStep
     /// <summary>The user's data is where it was.</summary>
     public const string UserDataBack = "user-data-back";
 
-    /// <summary>Leftovers are held.</summary>
+    /// <summary>Leftovers are set aside.</summary>
     public const string LeftoversSetAside = "leftovers-set-aside";
 
     /// <summary>The vendor's install has run.</summary>
@@ -55,7 +55,7 @@ public static class ReinstallStep
             : ReinstallState.Preparing;
     }
 
-    /// <summary>True where a step with an install is done in an operation that was interrupted.</summary>
+    /// <summary>True if a step with an install is done in an operation that was interrupted.</summary>
     public static bool IsDone(OperationRecord record, string step, string path) => record.HasStep(Of(step, path));
 
     internal static string Of(string step, string path) => $"{step} {path}";
@@ -65,7 +65,7 @@ public static class ReinstallStep
         [.. record.Notes(TargetNote).Select(n => (n.Of!, n.Text))];
 
     /// <summary>
-    /// True where nothing was at a path when an operation was begun, and now there is something that is not the operation's.
+    /// True if nothing was at a path when an operation was begun, and now there is something that is not the operation's.
     /// </summary>
     /// <param name="root">The machine's root.</param>
     /// <param name="record">The operation, which was interrupted.</param>

@@ -11,7 +11,7 @@ using Mukta.Verification;
 namespace Mukta.Reinstall;
 
 /// <summary>What is wanted of a clean reinstall.</summary>
-/// <param name="IsFresh">Fetch every byte anew: nothing that is here is used.</param>
+/// <param name="IsFresh">Download every byte: nothing that is here is used.</param>
 /// <param name="DropsUserData">Hold the user's own data too, and do not bring it back.</param>
 public sealed record ReinstallWish(bool IsFresh, bool DropsUserData)
 {
@@ -25,7 +25,7 @@ public sealed record ReinstallWish(bool IsFresh, bool DropsUserData)
     public bool Keeps(Stray stray) => Keep.Any(glob => PathGlob.Fits(glob, stray.Path));
 }
 
-/// <summary>One install that is made anew, with everything that its plan depends on. All paths are real.</summary>
+/// <summary>One install that is replaced, with everything that its plan depends on. All paths are real.</summary>
 public sealed record ReinstallTarget
 {
     /// <summary>The product.</summary>
@@ -37,7 +37,7 @@ public sealed record ReinstallTarget
     /// <summary>Where the install is, or will be.</summary>
     public required string Path { get; init; }
 
-    /// <summary>The install as it is; null where there is none, or where it is the new one already.</summary>
+    /// <summary>The install as it is; null if there is none, or if it is the new one already.</summary>
     public VerifyResult? Before { get; private init; }
 
     /// <summary>Where bytes come from, first choice first.</summary>
@@ -58,23 +58,23 @@ public sealed record ReinstallTarget
     /// <summary>Installs of other products inside of this one, relative to it: they stay where they are.</summary>
     public IReadOnlyList<string> Inside { get; init; } = [];
 
-    /// <summary>Why the vendor's remove is not run although there is one; null where it is, or there is none.</summary>
+    /// <summary>Why the vendor's remove is not run although there is one; null if it is, or there is none.</summary>
     public string? RemoveSkipped { get; private init; }
 
-    /// <summary>True where the vendor's remove is run.</summary>
+    /// <summary>True if the vendor's remove is run.</summary>
     public bool RunsRemove => Profile.Setup?.Actions.ContainsKey("remove") == true && Before is not null && RemoveSkipped is null;
 
-    /// <summary>True where the vendor's install is run.</summary>
+    /// <summary>True if the vendor's install is run.</summary>
     public bool RunsInstall => Profile.Setup?.Actions.ContainsKey("install") == true;
 
-    /// <summary>True where an install is there.</summary>
+    /// <summary>True if an install is there.</summary>
     public bool IsThere => Before is not null;
 
     /// <summary>Bytes of the new tree that are taken from the old one or from elsewhere on this machine.</summary>
     public long BytesNotFetched => Manifest.TotalSize - Build.BytesToFetch;
 
     /// <summary>The same with all that is to be seen of it.</summary>
-    /// <param name="around">What it is looked at with.</param>
+    /// <param name="around">What it is checked with.</param>
     /// <param name="isNewAlready">True if an interrupted run has put the new install in its place.</param>
     /// <param name="cancel">Ends it.</param>
     public ReinstallTarget Looked(ReinstallSurroundings around, bool isNewAlready, CancellationToken cancel)
@@ -132,7 +132,7 @@ public sealed record ReinstallTarget
     }
 }
 
-/// <summary>What installs are looked at with.</summary>
+/// <summary>What installs are checked with.</summary>
 /// <param name="Machine">The machine.</param>
 /// <param name="Catalog">All profiles that are available.</param>
 /// <param name="Wish">What is wanted.</param>

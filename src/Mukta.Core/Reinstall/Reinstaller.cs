@@ -9,8 +9,8 @@ using static Mukta.Reinstall.ReinstallStep;
 namespace Mukta.Reinstall;
 
 /// <summary>
-/// Makes installs anew. The new tree is built and proven beside the old one before anything is taken away, from the old one's
-/// good pieces wherever it can; then they change places at once, and the old one is held. So at every moment the old or the
+/// Replaces installs. The new tree is built and proven beside the old one before anything is taken away, from the old one's
+/// good pieces wherever it can; then they change places at once, and the old one is kept. So at every moment the old or the
 /// new install is in its place, but for the time that a vendor's own remove runs. Everything is one operation: interrupted
 /// anywhere the same command goes on, and one undo brings back all that Mukta has changed.
 /// </summary>

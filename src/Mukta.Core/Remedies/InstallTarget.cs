@@ -4,7 +4,7 @@ using Mukta.Manifests;
 
 namespace Mukta.Remedies;
 
-/// <summary>The one install that is looked at or repaired: found once. It may be a folder that no profile describes.</summary>
+/// <summary>The one install that is checked or repaired: found once. It may be a folder that no profile describes.</summary>
 /// <param name="Machine">The machine.</param>
 /// <param name="Path">The install's folder.</param>
 /// <param name="Guard">Knows who uses it.</param>

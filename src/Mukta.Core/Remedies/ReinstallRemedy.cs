@@ -16,7 +16,7 @@ public sealed record ReinstallRequest
     /// <summary>The command: reinstall, or repair for what is not there.</summary>
     public required string Command { get; init; }
 
-    /// <summary>What is made anew beside the product itself.</summary>
+    /// <summary>What is reinstalled besides the product itself.</summary>
     public ReinstallScope Scope { get; init; }
 
     /// <summary>What is wanted.</summary>

@@ -29,7 +29,7 @@ public sealed class RepairRemedy(InstallTarget target, SourceList sources, Opera
     /// <summary>True to set strays aside too.</summary>
     public bool SetsStraysAside { get; init; }
 
-    /// <summary>Files that are fetched anew whatever their state.</summary>
+    /// <summary>Files that are downloaded again whatever their state.</summary>
     public FilesToRenew Renewed { get; init; } = FilesToRenew.None;
 
     /// <summary>Folders in which to look for pieces before the network is asked.</summary>

@@ -7,7 +7,7 @@ using Mukta.UserData;
 
 namespace Mukta.Remedies;
 
-/// <summary>An older release's folder that stands beside the current one.</summary>
+/// <summary>An older release's folder beside the current one.</summary>
 /// <param name="Profile">The product.</param>
 /// <param name="Path">The folder, real.</param>
 /// <param name="Size">How much it holds.</param>

@@ -17,7 +17,7 @@ public static class InstalledRelease
     public static LazyManifest? ManifestIn(string install) =>
         Path.Join(install, File) is var path && System.IO.File.Exists(path) ? new LazyManifest(path) : null;
 
-    /// <summary>The manifest of the release that was here before this one; null where it is the same, or not known.</summary>
+    /// <summary>The manifest of the release that was here before this one; null if it is the same, or not known.</summary>
     public static Manifest? Before(Folder install, Manifest manifest)
     {
         // Without it nothing is taken for a leftover.
@@ -25,15 +25,15 @@ public static class InstalledRelease
             || (before.Release, before.Sequence) == (manifest.Release, manifest.Sequence) ? null : before;
     }
 
-    /// <summary>The release that the last repair left in an install, where it is newer than another one; null where it is not.</summary>
+    /// <summary>The release that the last repair left in an install, where it is newer than another one; null if it is not.</summary>
     public static ReleaseFacts? NewerThan(Folder install, ReleaseFacts other) =>
         TryRead(install) is { } there && there.Product == other.Product && there.Sequence > other.Sequence ? ReleaseFacts.Of(there) : null;
 
-    /// <summary>The release that the last repair left in an install, where it is older than another one; null where it is not.</summary>
+    /// <summary>The release that the last repair left in an install, where it is older than another one; null if it is not.</summary>
     public static ReleaseFacts? OlderThan(Folder install, ReleaseFacts other) =>
         TryRead(install) is { } there && there.Product == other.Product && there.Sequence < other.Sequence ? ReleaseFacts.Of(there) : null;
 
-    /// <summary>The release that an install is of and the newest that is known, where that is a newer one; null where it is not.</summary>
+    /// <summary>The release that an install is of and the newest that is known, where that is a newer one; null if it is not.</summary>
     /// <param name="install">The install.</param>
     /// <param name="known">The releases that are known.</param>
     public static (ReleaseFacts There, ReleaseFacts Newest)? Gap(string install, IReadOnlyList<Manifest> known)

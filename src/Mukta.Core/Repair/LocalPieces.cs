@@ -10,8 +10,8 @@ using Mukta.Verification;
 namespace Mukta.Repair;
 
 /// <summary>Where to look for pieces on this machine before the network is asked.</summary>
-/// <param name="Also">Folders that the user named: every file in them is looked at.</param>
-/// <param name="OtherInstalls">Other installs of the product: files of the same paths are looked at.</param>
+/// <param name="Also">Folders that the user named: every file in them is checked.</param>
+/// <param name="OtherInstalls">Other installs of the product: files of the same paths are checked.</param>
 public sealed record LocalPlaces(IReadOnlyList<string> Also, IReadOnlyList<string> OtherInstalls)
 {
     /// <summary>None but the install itself.</summary>
@@ -27,14 +27,14 @@ public sealed record LocalPlaces(IReadOnlyList<string> Also, IReadOnlyList<strin
 public sealed class LocalPieces : IDisposable
 {
     /// <summary>
-    /// Files nobody named are only looked at while that is worth it: so many bytes for each that is needed. A file in a named folder is
+    /// Files nobody named are only checked while that is worth it: so many bytes for each that is needed. A file in a named folder is
     /// read once in any case.
     /// </summary>
     private const long WorthReading = 16;
 
     private const long AlwaysWorthReading = 256L << 20;
 
-    /// <summary>So many files that will be moved are held open at the most.</summary>
+    /// <summary>So many files that will be moved are held open at most.</summary>
     private const int MostHeld = 400;
 
     private readonly record struct PieceKey(UInt128 Head, HashKind Kind, long Length);
@@ -192,7 +192,7 @@ public sealed class LocalPieces : IDisposable
         missing--;
     }
 
-    /// <summary>The same bytes may stand elsewhere in the install itself: the manifest tells, and verification has read them.</summary>
+    /// <summary>The same bytes may be elsewhere in the install itself: the manifest tells, and verification has read them.</summary>
     private void TakeProven(VerifyResult found, Folder install)
     {
         foreach (var file in found.Manifest.Files.Where(f => found.Proven.ContainsKey(f.Path)))
@@ -310,7 +310,7 @@ public sealed class LocalPieces : IDisposable
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException or DiskException)
         {
-            // What cannot be read is no source.
+            // What cannot be read is not a source.
         }
     }
 

@@ -8,7 +8,7 @@ namespace Mukta.Repair;
 /// <summary>Names of a release that the file system of an install cannot hold, or takes for one and the same.</summary>
 public static class NamesOnDisk
 {
-    /// <summary>So many pairs of names are tried out at the most.</summary>
+    /// <summary>So many pairs of names are tried out at most.</summary>
     private const int MostTried = 100;
 
     /// <summary>Refuses names that the disk cannot hold beside each other. It is tried out only where two names look alike.</summary>

@@ -68,7 +68,7 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
     }
 
     /// <summary>Carries out the plan.</summary>
-    /// <exception cref="DiskException">The disk is full, or fails for good; what is done is kept.</exception>
+    /// <exception cref="DiskException">The disk is full, or fails permanently; what is done is kept.</exception>
     public async Task RunAsync(CancellationToken cancel)
     {
         Local?.HoldOpen(plan);

@@ -4,7 +4,7 @@ using Mukta.Verification;
 
 namespace Mukta.Repair;
 
-/// <summary>A file that a repair could not put right.</summary>
+/// <summary>A file that a repair could not repair.</summary>
 /// <param name="Path">Relative to the install.</param>
 /// <param name="Reason">Why, in a few words.</param>
 /// <param name="Code">What that means for the program's answer to the shell.</param>
@@ -16,10 +16,10 @@ public sealed record RepairOutcome : IOperationOutcome
     /// <summary>The plan it followed.</summary>
     public required RepairPlan Plan { get; init; }
 
-    /// <summary>The operation's id; null where there was nothing to do.</summary>
+    /// <summary>The operation's id; null if there was nothing to do.</summary>
     public string? Operation { get; init; }
 
-    /// <summary>Where the replaced and removed files are kept, relative to the install; null where none are.</summary>
+    /// <summary>Where the replaced and removed files are kept, relative to the install; null if none are.</summary>
     public string? KeptAt { get; init; }
 
     /// <summary>Steps that were done.</summary>

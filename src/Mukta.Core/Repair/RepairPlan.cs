@@ -10,10 +10,10 @@ public sealed record RepairPlan
     /// <summary>The steps, cheap and local ones first.</summary>
     public required IReadOnlyList<RepairStep> Steps { get; init; }
 
-    /// <summary>What no step can put right.</summary>
+    /// <summary>What no step can repair.</summary>
     public required IReadOnlyList<Finding> LeftOpen { get; init; }
 
-    /// <summary>True where there is nothing to do.</summary>
+    /// <summary>True if there is nothing to do.</summary>
     public bool IsEmpty => Steps.Count == 0;
 
     /// <summary>Bytes to fetch from sources.</summary>
@@ -22,7 +22,7 @@ public sealed record RepairPlan
     /// <summary>Bytes that are taken from elsewhere on this machine.</summary>
     public long BytesElsewhere => Puts.Sum(p => p.BytesElsewhere);
 
-    /// <summary>The release that was here before; null where it is the same, or not known.</summary>
+    /// <summary>The release that was here before; null if it is the same, or not known.</summary>
     public Manifest? Older { get; init; }
 
     /// <summary>The plan with what was found elsewhere on this machine.</summary>
@@ -50,7 +50,7 @@ public sealed record RepairPlan
     /// <summary>Bytes of rebuilt files that are taken from what is here.</summary>
     public long BytesReused => Puts.Sum(p => p.BytesReused);
 
-    /// <summary>Extra bytes on the install's disk at the most.</summary>
+    /// <summary>Extra bytes on the install's disk at most.</summary>
     public long ExtraSpace => Puts.Sum(p => p.ExtraSpace);
 
     /// <summary>Files and folders that are made on the way: new files, and their folders among the kept files.</summary>
@@ -85,7 +85,7 @@ public sealed record RepairPlan
         return new RepairPlan { Steps = [.. steps.OrderBy(Order)], LeftOpen = open, Older = wish.Older };
     }
 
-    /// <summary>Files that are there are held and fetched whole; what was to be done about them otherwise is not.</summary>
+    /// <summary>Files that are there are kept and downloaded whole; what was to be done about them otherwise is not.</summary>
     private static void Renew(List<RepairStep> steps, VerifyResult found, Func<ManifestFile, bool> renew)
     {
         foreach (var file in found.Manifest.Files.Where(renew))

@@ -6,14 +6,14 @@ namespace Mukta.Repair;
 /// <summary>What is wanted of a repair beside bringing back what is wrong.</summary>
 public sealed record RepairWish
 {
-    /// <summary>Move the files that no manifest lists into the held area.</summary>
+    /// <summary>Set aside the files that the manifest does not list.</summary>
     public bool HoldStrays { get; init; }
 
     /// <summary>Files to hold whatever their state, and to bring back fresh; none where this is null.</summary>
     public Func<ManifestFile, bool>? Renew { get; init; }
 
     /// <summary>
-    /// The release that was here before: what only it lists is no stray but a leftover, and is held. Null where it is the same, or not
+    /// The release that was here before: what only it lists is not a stray but a leftover, and is kept. Null if it is the same, or not
     /// known.
     /// </summary>
     public Manifest? Older { get; init; }

@@ -10,8 +10,8 @@ using Serilog;
 namespace Mukta.Repair;
 
 /// <summary>
-/// Applies a repair plan. New bytes are staged, proven and flushed before anything that stands in the install is moved;
-/// what is moved or replaced goes to the held area; at the end the install is verified again.
+/// Applies a repair plan. New bytes are staged, proven and flushed before anything that is in the install is moved;
+/// what is moved or replaced goes to the kept files; at the end the install is verified again.
 /// </summary>
 /// <param name="time">For dates and waits.</param>
 /// <param name="log">Takes diagnostics.</param>
@@ -109,7 +109,7 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
     }
 
     /// <summary>
-    /// The repair that was interrupted before it came to its end; null where none was. The same repair goes on with it, so that one undo
+    /// The repair that was interrupted before it came to its end; null if none was. The same repair goes on with it, so that one undo
     /// undoes all of it.
     /// </summary>
     public static OperationRecord? Interrupted(Manifest manifest, Folder install)

@@ -31,7 +31,7 @@ public enum SetupEnd
 
 /// <summary>What came of a run.</summary>
 /// <param name="End">How it ended.</param>
-/// <param name="ExitCode">Its exit code; null where it was ended.</param>
+/// <param name="ExitCode">Its exit code; null if it was ended.</param>
 /// <param name="Elapsed">How long it ran.</param>
 /// <param name="LastLines">The last lines that it wrote.</param>
 /// <param name="NotTrue">What should be true and is not, in words.</param>
@@ -58,7 +58,7 @@ public sealed class SetupRunner(IServiceControl services, TimeProvider time)
         return IsPublished(folder, file, CancellationToken.None);
     }
 
-    /// <summary>True where a file is there with the published bytes.</summary>
+    /// <summary>True if a file is there with the published bytes.</summary>
     public static bool IsPublished(Folder install, ManifestFile file, CancellationToken cancel)
     {
         try
@@ -74,7 +74,7 @@ public sealed class SetupRunner(IServiceControl services, TimeProvider time)
         }
     }
 
-    /// <summary>True where an open file has the published bytes.</summary>
+    /// <summary>True if an open file has the published bytes.</summary>
     internal static bool IsPublished(SafeFileHandle handle, ManifestFile file, CancellationToken cancel)
     {
         if (RandomAccess.GetLength(handle) != file.Size)

@@ -25,7 +25,7 @@ public sealed class VendorRemove(IServiceControl services, TimeProvider time)
     /// <summary>The note of a file in the copy that the program has written to: it is a published one, and can be fetched.</summary>
     public const string DamagedNote = UndoOutcome.DamagedNote;
 
-    /// <summary>The notes of files that the manifest lists and that are no second names; "." if any others are. None if none is.</summary>
+    /// <summary>The notes of files that the manifest lists and that are not second names; "." if any others are. None if none is.</summary>
     private const string NotLinkedNote = "not-linked";
 
     /// <summary>Counts the bytes of the copy.</summary>

@@ -5,7 +5,7 @@ namespace Mukta.State;
 /// <summary>A folder that was recorded as an install.</summary>
 /// <param name="Product">The product.</param>
 /// <param name="Path">The folder, as its machine names it.</param>
-/// <param name="Release">The release that it agreed with; null where that was not known.</param>
+/// <param name="Release">The release that it agreed with; null if that was not known.</param>
 /// <param name="Recorded">When.</param>
 public sealed record InstallRecord(string Product, string Path, string? Release, DateTimeOffset Recorded);
 

@@ -4,7 +4,7 @@ using Mukta.Operations;
 namespace Mukta.State;
 
 /// <summary>
-/// Which operations there were, and in which folders they hold something. What each has done stands in its own record beside
+/// Which operations there were, and in which folders they hold something. What each has done is in its own record beside
 /// what it holds: that travels with a disk, outlives this database, and is on the same file system as what it tells of.
 /// </summary>
 /// <param name="database">The database.</param>
@@ -49,7 +49,7 @@ public sealed class OperationIndex(StateDatabase database)
         }
     }
 
-    /// <summary>Forgets an operation, if the state can be opened: it only remembers a place that is looked at in vain.</summary>
+    /// <summary>Forgets an operation, if the state can be opened: it only remembers a place that is checked in vain.</summary>
     public static void TryForget(Host.Machine machine, string id)
     {
         try

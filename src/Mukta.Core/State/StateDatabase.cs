@@ -95,7 +95,7 @@ public sealed class StateDatabase : IDisposable
         return Open(stateFolder, SqliteOpenMode.ReadWrite);
     }
 
-    /// <summary>Opens the database for reading; null where there is none yet.</summary>
+    /// <summary>Opens the database for reading; null if there is none yet.</summary>
     /// <exception cref="MuktaException">It cannot be opened, or a newer Mukta made it.</exception>
     public static StateDatabase? OpenToRead(string stateFolder) =>
         StatePlace.HasFile(stateFolder, FileName) ? Open(stateFolder, SqliteOpenMode.ReadOnly) : null;

@@ -17,7 +17,7 @@ public sealed record ArchivedData(int Files, long Bytes);
 /// Copies user data into one archive that standard tools read: tar in the pax format (POSIX.1-2017, pax), with a list of
 /// SHA-256 hashes as its last entry that <c>sha256sum -c</c> takes. Names are relative to the machine's root. What tar itself
 /// does not keep stands in records of its own: MUKTA.mtime, nanoseconds since 1970 UTC, and MUKTA.name and MUKTA.link, names
-/// with bytes that are no UTF-8 or with control characters, in hexadecimal. A file that changes while it is copied is copied again, and
+/// with bytes that are not UTF-8 or with control characters, in hexadecimal. A file that changes while it is copied is copied again, and
 /// refused if it does not rest.
 /// </summary>
 /// <param name="root">What the names are relative to.</param>
@@ -201,7 +201,7 @@ internal sealed class UserDataArchive(Folder root)
         return (new ArchivedData(files, bytes), null);
     }
 
-    /// <summary>Writes a file's bytes; null where it has changed meanwhile.</summary>
+    /// <summary>Writes a file's bytes; null if it has changed meanwhile.</summary>
     private byte[]? WriteFile(TarWriter tar, PaxTarEntry entry, string path, in Node node, WorkMeter? meter)
     {
         using var file = root.OpenRead(path);
@@ -212,7 +212,7 @@ internal sealed class UserDataArchive(Folder root)
         return root.Look(path) is { } after && after.IsSameAs(node) ? body.Hash() : null;
     }
 
-    /// <summary>What stands at a path and below it, folders before what is in them.</summary>
+    /// <summary>What is at a path and below it, folders before what is in them.</summary>
     private IEnumerable<(string Path, Node Node)> Below(string path, CancellationToken cancel)
     {
         if (root.Look(path) is not { } node)

@@ -5,7 +5,7 @@ using Mukta.Operations;
 namespace Mukta.UserData;
 
 /// <summary>
-/// Puts user data back from its archive. Where nothing stands the whole comes back in one rename; in the new install the
+/// Puts user data back from its archive. If nothing is there, all of it comes back in one rename; in the new install the
 /// user's own wins over what the release brings; elsewhere only what is gone comes back, since what is there may be newer, and
 /// an undo leaves it there: somebody else's program has taken it away.
 /// </summary>

@@ -4,12 +4,12 @@ using Mukta.Products;
 
 namespace Mukta.UserData;
 
-/// <summary>Something of the user's, or something that a product leaves behind, as it stands on the disk.</summary>
+/// <summary>Something of the user's, or something that a product leaves behind, as it is on the disk.</summary>
 /// <param name="Path">Where it is, as seen from here: real, with no link on its way.</param>
-/// <param name="Kind">What stands there.</param>
+/// <param name="Kind">What is there.</param>
 /// <param name="Size">How much it holds, and when it was last used.</param>
 /// <param name="Why">What names it, in words.</param>
-/// <param name="Blocked">Why it may not be touched, as the end of the sentence "it ..."; null where it may.</param>
+/// <param name="Blocked">Why it may not be touched, as the end of the sentence "it ..."; null if it may.</param>
 public sealed record UserPlace(string Path, NodeKind Kind, TreeSize Size, string Why, string? Blocked = null);
 
 /// <summary>
@@ -64,7 +64,7 @@ public sealed class UserPlaces(Machine machine, ProfileCatalog catalog)
 
     /// <summary>What the product leaves behind: its leftovers, caches and temporary files.</summary>
     /// <param name="profile">The product.</param>
-    /// <param name="install">Its install: what lies in it goes with it, and is no leftover.</param>
+    /// <param name="install">Its install: what lies in it goes with it, and is not a leftover.</param>
     /// <param name="cancel">Ends the walk.</param>
     public IReadOnlyList<UserPlace> Leftovers(Profile profile, string? install, CancellationToken cancel)
     {

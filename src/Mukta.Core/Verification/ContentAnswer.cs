@@ -26,7 +26,7 @@ internal sealed class ContentAnswer(ToRead asked, Folder install) : HashedFile
     public IReadOnlyList<BadPiece> Bad =>
         bad ?? (IReadOnlyList<BadPiece>)(isWholeBad ? [.. Enumerable.Range(0, Asked.File.PieceCount).Select(i => Piece(i, 0))] : []);
 
-    /// <summary>Why the file could not be read; null where it could.</summary>
+    /// <summary>Why the file could not be read; null if it could.</summary>
     public string? Failure => failure;
 
     public override int Count => Asked.File.PieceCount + (Asked.File.AlsoProve is null ? 0 : 1);

@@ -9,16 +9,16 @@ public enum FileState
     /// <summary>Everything is as published.</summary>
     Intact,
 
-    /// <summary>Nothing stands at the path.</summary>
+    /// <summary>Nothing is at the path.</summary>
     Missing,
 
     /// <summary>The bytes differ from the published ones, or a link points elsewhere.</summary>
     Damaged,
 
-    /// <summary>The right bytes stand under a name that differs only by letter case.</summary>
+    /// <summary>The right bytes are under a name that differs only by letter case.</summary>
     Miscased,
 
-    /// <summary>A folder or link stands where a file belongs, or the other way round.</summary>
+    /// <summary>A folder or link is where a file belongs, or the other way round.</summary>
     WrongKind,
 
     /// <summary>The bytes are right, the permission bits are not.</summary>
@@ -42,7 +42,7 @@ public abstract record Finding(string Path)
     public virtual long BytesToFetch => 0;
 }
 
-/// <summary>Nothing stands at the path.</summary>
+/// <summary>Nothing is at the path.</summary>
 public sealed record Missing(ManifestEntry Entry) : Finding(Entry.Path)
 {
     /// <inheritdoc/>
@@ -57,12 +57,12 @@ public sealed record Missing(ManifestEntry Entry) : Finding(Entry.Path)
 /// <param name="LastPiece">Number of the last one.</param>
 /// <param name="Offset">Where they begin, in bytes.</param>
 /// <param name="Length">Their length in bytes, as published.</param>
-/// <param name="ZerosFrom">From which byte on they hold only zeros; null where they do not.</param>
+/// <param name="ZerosFrom">From which byte on they hold only zeros; null if they do not.</param>
 public sealed record BadRange(int FirstPiece, int LastPiece, long Offset, long Length, long? ZerosFrom = null);
 
 /// <summary>A file whose bytes differ.</summary>
 /// <param name="File">As published.</param>
-/// <param name="Found">As it stands.</param>
+/// <param name="Found">As it is.</param>
 /// <param name="Bad">The bad pieces, in order; none where only surplus bytes follow.</param>
 public sealed record Damaged(ManifestFile File, Node Found, IReadOnlyList<BadRange> Bad) : Finding(File.Path)
 {
@@ -90,10 +90,10 @@ public sealed record Miscased(ManifestFile File, string FoundAt, Node Found) : F
     public override FileState State => FileState.Miscased;
 }
 
-/// <summary>Something else stands where a file, link or folder belongs.</summary>
+/// <summary>Something else is where a file, link or folder belongs.</summary>
 /// <param name="Path">Relative to the install.</param>
-/// <param name="Entry">What belongs there; null where a folder does.</param>
-/// <param name="Found">What stands there.</param>
+/// <param name="Entry">What belongs there; null if a folder does.</param>
+/// <param name="Found">What is there.</param>
 /// <param name="FilesInside">How many files a folder in the way holds.</param>
 /// <param name="BytesInside">Their bytes, or the ones of the thing itself.</param>
 public sealed record WrongKind(string Path, ManifestEntry? Entry, NodeKind Found, int FilesInside, long BytesInside) : Finding(Path)

@@ -3,7 +3,7 @@ using Mukta.Manifests;
 
 namespace Mukta.Verification;
 
-/// <summary>What stands in an install, sorted by what the manifest lists. Plain facts; nothing is read from here on.</summary>
+/// <summary>What is in an install, sorted by what the manifest lists. Plain facts; nothing is read from here on.</summary>
 public sealed class Inventory
 {
     private readonly Dictionary<string, TreeEntry> listed = new(StringComparer.Ordinal);
@@ -13,7 +13,7 @@ public sealed class Inventory
     {
     }
 
-    /// <summary>Everything that no manifest lists and that is no folder, and the folders that could not be listed.</summary>
+    /// <summary>Everything that no manifest lists and that is not a folder, and the folders that could not be listed.</summary>
     public IReadOnlyDictionary<string, TreeEntry> Unlisted => unlisted;
 
     /// <summary>Sorts what a walk has found.</summary>
@@ -37,10 +37,10 @@ public sealed class Inventory
         return inventory;
     }
 
-    /// <summary>What stands at a listed path; null where nothing does.</summary>
+    /// <summary>What is at a listed path; null if nothing is.</summary>
     public TreeEntry? At(ManifestEntry entry) => listed.GetValueOrDefault(entry.Path);
 
-    /// <summary>What keeps a path from being there: the first thing on the way that is no folder that can be listed.</summary>
+    /// <summary>What keeps a path from being there: the first thing on the way that is not a folder that can be listed.</summary>
     public TreeEntry? Obstacle(string path) =>
         ManifestPath.Folders(path).Select(f => unlisted.GetValueOrDefault(f)).FirstOrDefault(e => e is not null);
 

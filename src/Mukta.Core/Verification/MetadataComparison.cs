@@ -9,7 +9,7 @@ namespace Mukta.Verification;
 /// <param name="Found">As the walk saw it.</param>
 public sealed record ToRead(ManifestFile File, string Path, Node Found)
 {
-    /// <summary>True where the bytes stand under another name.</summary>
+    /// <summary>True if the bytes are under another name.</summary>
     public bool IsMiscased => Path != File.Path;
 }
 
@@ -65,7 +65,7 @@ public sealed record MetadataComparison(IReadOnlyList<Finding> Findings, IReadOn
                 Findings.Add(new DamagedLink(link, target ?? ""));
         }
 
-        /// <summary>False where a finding says all there is to say; otherwise what stands there, or null for nothing.</summary>
+        /// <summary>False if a finding says all there is to say; otherwise what is there, or null for nothing.</summary>
         private bool IsThere(ManifestEntry entry, NodeKind kind, out Node? node)
         {
             node = null;

@@ -11,7 +11,7 @@ internal sealed class ResultBuilder(
     private readonly HashSet<string> accountedFor = new(StringComparer.Ordinal);
     private readonly Dictionary<string, Node> proven = new(StringComparer.Ordinal);
 
-    /// <summary>True where a file's permission bits are as published, or close enough not to matter.</summary>
+    /// <summary>True if a file's permission bits are as published, or close enough not to matter.</summary>
     internal static bool ModeFits(int found, int published) => ((found ^ published) & 0x1FF & ~ManifestFile.OwnChoice) == 0;
 
     public VerifyResult Draw(IReadOnlyList<ContentAnswer> answers, IReadOnlyList<ToRead> trusted)

@@ -41,10 +41,10 @@ public sealed record VerifyResult
     /// <summary>How long it took.</summary>
     public required TimeSpan Elapsed { get; init; }
 
-    /// <summary>True where the file system keeps permission bits, so that they were compared.</summary>
+    /// <summary>True if the file system keeps permission bits, so that they were compared.</summary>
     public required bool ModesCompared { get; init; }
 
-    /// <summary>The files whose bytes were found right, as they stood; empty unless it was asked for.</summary>
+    /// <summary>The files whose bytes were found right, as they were; empty unless it was asked for.</summary>
     public IReadOnlyDictionary<string, Node> Proven { get; init; } = new Dictionary<string, Node>();
 
     /// <summary>Bytes whose proof was taken from an earlier verification, since nothing has touched them.</summary>
@@ -53,7 +53,7 @@ public sealed record VerifyResult
     /// <summary>Files whose proof was taken from an earlier verification.</summary>
     public int FilesTrusted { get; init; }
 
-    /// <summary>When the oldest of these proofs was made, UTC; null where none was taken.</summary>
+    /// <summary>When the oldest of these proofs was made, UTC; null if none was taken.</summary>
     public DateTimeOffset? TrustedSince { get; init; }
 
     /// <summary>The findings that make an install not intact. Strays do not.</summary>
@@ -62,7 +62,7 @@ public sealed record VerifyResult
     /// <summary>The files that no manifest lists.</summary>
     public IEnumerable<Stray> Strays => Findings.OfType<Stray>();
 
-    /// <summary>True where every listed name is as published.</summary>
+    /// <summary>True if every listed name is as published.</summary>
     public bool IsIntact => !Problems.Any();
 
     /// <summary>Bytes that a repair would have to fetch.</summary>

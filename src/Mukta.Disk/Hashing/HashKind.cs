@@ -55,7 +55,7 @@ public static class HashKinds
         _ => 16,
     };
 
-    /// <summary>True where somebody can forge content with a given hash or pairs of it.</summary>
+    /// <summary>True if somebody can forge content with a given hash or pairs of it.</summary>
     public static bool IsWeak(this HashKind kind) => kind is HashKind.Sha1 or HashKind.Md5;
 
     /// <summary>Bytes of the longest digest.</summary>

@@ -6,11 +6,11 @@ namespace Mukta.Hashing;
 public readonly record struct HashRange(long Offset, long Length, HashKind Kind);
 
 /// <summary>What the hashing of a range has shown.</summary>
-/// <param name="digest">The hash; empty where the file ends before the range does.</param>
+/// <param name="digest">The hash; empty if the file ends before the range does.</param>
 /// <param name="zerosAtEnd">How many bytes at its end, as far as the file goes, are zero.</param>
 public readonly ref struct Hashed(ReadOnlySpan<byte> digest, long zerosAtEnd)
 {
-    /// <summary>The hash; empty where the file ends before the range does.</summary>
+    /// <summary>The hash; empty if the file ends before the range does.</summary>
     public ReadOnlySpan<byte> Digest { get; } = digest;
 
     /// <summary>How many bytes at its end, as far as the file goes, are zero.</summary>
@@ -37,7 +37,7 @@ public abstract class HashedFile
     /// <summary>Where the file lies on its disk, for the order in which files are read.</summary>
     public virtual (ulong Device, ulong Inode) Place => default;
 
-    /// <summary>Looks at the file and leaves it closed; null where it cannot be opened.</summary>
+    /// <summary>Looks at the file and leaves it closed; null if it cannot be opened.</summary>
     public T? Look<T>(Func<SafeFileHandle, T> look)
     {
         try
@@ -52,7 +52,7 @@ public abstract class HashedFile
         }
     }
 
-    /// <summary>The open file; null where it cannot be opened.</summary>
+    /// <summary>The open file; null if it cannot be opened.</summary>
     public SafeFileHandle? Handle
     {
         get
@@ -81,7 +81,7 @@ public abstract class HashedFile
         CountDone();
     }
 
-    /// <summary>A range could not be read; null where the file could not be opened.</summary>
+    /// <summary>A range could not be read; null if the file could not be opened.</summary>
     public void Fail(int index, Exception? reading)
     {
         Failed(index, reading ?? failure!);
@@ -95,7 +95,7 @@ public abstract class HashedFile
             handle?.Dispose();
     }
 
-    /// <summary>True where the file is closed in the end.</summary>
+    /// <summary>True if the file is closed in the end.</summary>
     protected virtual bool IsOwned => true;
 
     /// <summary>Opens the file.</summary>

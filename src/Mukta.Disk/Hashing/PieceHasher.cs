@@ -23,7 +23,7 @@ public sealed class PieceHasher : IDisposable
     public bool Proves(SafeFileHandle file, HashRange range, ReadOnlySpan<byte> expected, CancellationToken cancel = default) =>
         Hash(file, range, cancel) is { Length: > 0 } found && found.SequenceEqual(expected);
 
-    /// <summary>The hash of a slice; empty where the file ends before the slice does.</summary>
+    /// <summary>The hash of a slice; empty if the file ends before the slice does.</summary>
     public ReadOnlySpan<byte> Hash(SafeFileHandle file, HashRange range, CancellationToken cancel = default) =>
         Hash(file, range, out _, null, cancel);
 

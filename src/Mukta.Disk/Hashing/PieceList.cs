@@ -1,7 +1,7 @@
 
 namespace Mukta.Hashing;
 
-/// <summary>The hashes of a file's pieces: fixed-length slices, the last one shorter where the size is no multiple.</summary>
+/// <summary>The hashes of a file's pieces: fixed-length slices, the last one shorter where the size is not a multiple.</summary>
 public sealed class PieceList
 {
     private readonly byte[] digests;

@@ -52,7 +52,7 @@ public sealed class RangeHasher
             .Run(queue, files, threads ?? Environment.ProcessorCount);
     }
 
-    /// <summary>True where so many bytes are worth a measurement of a few milliseconds, or the user says which way to take.</summary>
+    /// <summary>True if so many bytes are worth a measurement of a few milliseconds, or the user says which way to take.</summary>
     public static bool IsWorthChoosing(long bytes) => bytes >= WorthChoosing || LaneKernel.IsForced;
 
     /// <summary>The same in so many threads.</summary>
@@ -83,7 +83,7 @@ public sealed class RangeHasher
         }
     }
 
-    /// <summary>True where most of a few files have to be waited for.</summary>
+    /// <summary>True if most of a few files have to be waited for.</summary>
     private static bool MostlyCold(IReadOnlyList<HashedFile> files)
     {
         const int Asked = 16;
@@ -164,7 +164,7 @@ public sealed class RangeHasher
         }
     }
 
-    /// <summary>Reads the next bytes of a lane's range. False where that ended it.</summary>
+    /// <summary>Reads the next bytes of a lane's range. False if that ended it.</summary>
     private bool TryFill(RangeQueue queue, LaneSet set, int number, ref Lane lane)
     {
         var wanted = (int)Math.Min(BufferLength, lane.HashRange.Length - lane.Done);

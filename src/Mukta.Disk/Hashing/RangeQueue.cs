@@ -33,7 +33,7 @@ internal sealed class RangeQueue(IReadOnlyList<HashedFile> files)
     /// <summary>Takes the next range.</summary>
     /// <param name="file">Its file.</param>
     /// <param name="index">Which range of it.</param>
-    /// <param name="isLong">True where it is so large a part of what is left that it would keep its lane busy long after all
+    /// <param name="isLong">True if it is so large a part of what is left that it would keep its lane busy long after all
     /// others.</param>
     public bool TryTake(out HashedFile file, out int index, out bool isLong)
     {
@@ -55,7 +55,7 @@ internal sealed class RangeQueue(IReadOnlyList<HashedFile> files)
         return true;
     }
 
-    /// <summary>True where only one may wait for the disk at a time, since its head cannot be in two places.</summary>
+    /// <summary>True if only one may wait for the disk at a time, since its head cannot be in two places.</summary>
     public bool HasOneReader { get; init; }
 
     /// <summary>Reads what the disk has to be waited for.</summary>

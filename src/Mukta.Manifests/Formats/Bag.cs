@@ -6,8 +6,8 @@ using Mukta.Hashing;
 namespace Mukta.Manifests.Formats;
 
 /// <summary>A file that a bag does not hold itself, see <c>fetch.txt</c> in RFC 8493, 2.2.3.</summary>
-/// <param name="Url">Where it can be had.</param>
-/// <param name="Length">Bytes; null where the bag does not say.</param>
+/// <param name="Url">Where it can be downloaded from.</param>
+/// <param name="Length">Bytes; null if the bag does not say.</param>
 /// <param name="Path">Below the bag's folder "data".</param>
 public sealed record BagFetch(Uri Url, long? Length, string Path);
 
@@ -37,7 +37,7 @@ public static class Bag
         Lists(folder, OfPayload).Concat(Lists(folder, OfTags)).Concat([Path.Join(folder, Declaration), Path.Join(folder, Fetch)]);
 
     /// <summary>Reads what a bag lists: the names are those below its folder <c>data</c>.</summary>
-    /// <exception cref="ManifestFault">It is no bag that can be used.</exception>
+    /// <exception cref="ManifestFault">It is not a bag that can be used.</exception>
     internal static Manifest Read(string folder)
     {
         var isComplete = ReadDeclaration(Path.Join(folder, Declaration));
@@ -62,9 +62,9 @@ public static class Bag
     }
 
     /// <summary>Writes what makes a folder a bag: its declaration, its lists, and last the list of those.</summary>
-    /// <param name="folder">The bag's folder. Its files are in <c>data</c> already, or can be had from elsewhere.</param>
+    /// <param name="folder">The bag's folder. Its files are in <c>data</c> already, or can be downloaded from elsewhere.</param>
     /// <param name="manifest">The files, with names below <c>data</c>.</param>
-    /// <param name="fetch">Those that can be had from elsewhere.</param>
+    /// <param name="fetch">Those that can be downloaded from elsewhere.</param>
     /// <param name="more">Other files of the bag that its tag manifest is to vouch for, relative to its folder.</param>
     /// <exception cref="MuktaException">It cannot be written.</exception>
     public static void Write(string folder, Manifest manifest, IReadOnlyList<BagFetch> fetch, params IReadOnlyList<string> more)

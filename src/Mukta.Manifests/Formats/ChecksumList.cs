@@ -20,7 +20,7 @@ public static class ChecksumList
     /// <summary>Reads a list.</summary>
     /// <param name="stream">The list.</param>
     /// <param name="source">What to call it in messages.</param>
-    /// <exception cref="ManifestFault">It is none that can be used.</exception>
+    /// <exception cref="ManifestFault">It cannot be used.</exception>
     public static Manifest Read(Stream stream, string source)
     {
         var merged = new MergedHashes(source);
@@ -29,7 +29,7 @@ public static class ChecksumList
     }
 
     /// <summary>Reads all lists in a folder: a file that several of them name has all of their hashes.</summary>
-    /// <exception cref="ManifestFault">One of them is none that can be used, or two contradict each other.</exception>
+    /// <exception cref="ManifestFault">One of them cannot be used, or two contradict each other.</exception>
     internal static Manifest ReadAll(IReadOnlyList<string> lists, string source)
     {
         var (merged, style) = (new MergedHashes(source), ManifestFormat.Gnu);

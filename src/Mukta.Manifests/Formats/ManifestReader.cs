@@ -60,7 +60,7 @@ public static class ManifestReader
             "Name the manifest's file, or a folder with files such as SHA256SUMS or game.sha256.");
     }
 
-    /// <summary>True where a tag begins the text, or it is in an encoding that only XML comes in.</summary>
+    /// <summary>True if a tag begins the text, or it is in an encoding that only XML comes in.</summary>
     private static bool IsXml(Stream stream)
     {
         var begin = new byte[Looked];

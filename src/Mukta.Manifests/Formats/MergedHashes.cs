@@ -35,7 +35,7 @@ internal sealed class MergedHashes(string source)
     /// <summary>The manifest.</summary>
     /// <param name="format">What it was read from.</param>
     /// <param name="sizeOf">The size of a file; null for one that nobody knows.</param>
-    /// <param name="urlsOf">Where a file can be had.</param>
+    /// <param name="urlsOf">Where a file can be downloaded from.</param>
     /// <exception cref="ManifestFault">There is no file, or a name is in the way of another.</exception>
     public Manifest Made(
         ManifestFormat format, Func<string, long?>? sizeOf = null, Func<string, IReadOnlyList<MirrorUrl>>? urlsOf = null)

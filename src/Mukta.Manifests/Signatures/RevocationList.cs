@@ -9,7 +9,7 @@ namespace Mukta.Manifests.Signatures;
 
 /// <summary>
 /// A certificate revocation list (RFC 5280, section 5) that lies beside the certificates that are trusted, and is trusted like them: its
-/// own signature is not looked at.
+/// own signature is not checked.
 /// </summary>
 [OutsideReader]
 public sealed class RevocationList

@@ -22,7 +22,7 @@ internal static class SignedDataShape
 
     /// <summary>How many signers there are.</summary>
     /// <exception cref="AsnContentException">It is not DER.</exception>
-    /// <exception cref="CryptographicException">It is no detached signature with SHA-2.</exception>
+    /// <exception cref="CryptographicException">It is not a detached signature with SHA-2.</exception>
     public static int Signers(ReadOnlyMemory<byte> signature)
     {
         var file = new AsnReader(signature, AsnEncodingRules.DER);

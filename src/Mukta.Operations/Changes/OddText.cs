@@ -5,7 +5,7 @@ using Mukta.Disk;
 namespace Mukta.Operations;
 
 /// <summary>
-/// Writes a text with paths in it as a JSON string; one with bytes that are no UTF-8 as <c>{"bytes":"HEX"}</c>, since JSON has no string
+/// Writes a text with paths in it as a JSON string; one with bytes that are not UTF-8 as <c>{"bytes":"HEX"}</c>, since JSON has no string
 /// for it and a
 /// name that comes back changed is a file that is lost.
 /// </summary>

@@ -10,7 +10,7 @@ namespace Mukta.StandIns;
 /// </summary>
 internal sealed record Fault
 {
-    /// <summary>Which paths, with * and ?; all where nothing is said.</summary>
+    /// <summary>Which paths, with * and ?; all by default.</summary>
     public string Path { get; set; } = "*";
 
     /// <summary>The first request for such a path that is hit, from 1.</summary>

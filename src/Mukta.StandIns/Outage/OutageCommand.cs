@@ -6,7 +6,7 @@ using Microsoft.AspNetCore.Hosting.Server.Features;
 
 namespace Mukta.StandIns;
 
-/// <summary><c>mukta-standins outage</c>: a vendor's outage page, read anew from a file for every request, or misbehaving.</summary>
+/// <summary><c>mukta-standins outage</c>: a vendor's outage page, read again from a file for every request, or misbehaving.</summary>
 internal static class OutageCommand
 {
     public static Command Build()

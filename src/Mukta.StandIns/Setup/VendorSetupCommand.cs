@@ -29,7 +29,7 @@ internal static class VendorSetupCommand
         return command;
     }
 
-    /// <summary>The script that stands in the release.</summary>
+    /// <summary>The script that is in the release.</summary>
     public static string Script(string root) => $"""
         #!/bin/sh
         # The setup program of Tidewarden. A made-up program.

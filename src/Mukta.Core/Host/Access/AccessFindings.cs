@@ -10,7 +10,7 @@ public static class AccessFindings
     /// <summary>Draws findings from what was seen.</summary>
     /// <param name="facts">What was seen.</param>
     /// <param name="install">The install, for commands to type.</param>
-    /// <param name="hasPrograms">True where the product has programs to start.</param>
+    /// <param name="hasPrograms">True if the product has programs to start.</param>
     public static IEnumerable<CheckFinding> Of(AccessFacts facts, string install, bool hasPrograms)
     {
         if (facts.Mount is { IsReadOnly: true } readOnly)

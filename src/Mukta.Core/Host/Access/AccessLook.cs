@@ -10,7 +10,7 @@ namespace Mukta.Host.Access;
 /// <param name="Owner">Its owner's number.</param>
 /// <param name="Mode">Its permission bits.</param>
 /// <param name="For">What lies behind it, in words.</param>
-/// <param name="IsVital">True where the product cannot work without.</param>
+/// <param name="IsVital">True if the product cannot work without.</param>
 public sealed record BlockedFolder(string Path, Right Lacks, uint Owner, int Mode, string For, bool IsVital);
 
 /// <summary>Things in an install that have something in common.</summary>
@@ -20,7 +20,7 @@ public sealed record BlockedFolder(string Path, Right Lacks, uint Owner, int Mod
 public sealed record SuchFiles(string First, int Count, uint Owner);
 
 /// <summary>Who may do what where a product lies.</summary>
-/// <param name="Mount">The mount of the install; null where it cannot be told.</param>
+/// <param name="Mount">The mount of the install; null if it cannot be told.</param>
 /// <param name="Blocked">Folders that block, at most one for each thing that has to be reached.</param>
 /// <param name="Foreign">What in the install belongs to somebody other than the install's owner and the player.</param>
 /// <param name="Locked">What in the install nobody may change.</param>

@@ -43,7 +43,7 @@ public sealed record Player(uint User, IReadOnlySet<uint> Groups)
     }
 
     /// <summary>
-    /// True where the permission bits let the player do something. Access control lists are not looked at: they may allow
+    /// True if the permission bits let the player do something. Access control lists are not checked: they may allow
     /// more, so a no is worth a look and not a proof.
     /// </summary>
     public bool May(in Node node, Right right)

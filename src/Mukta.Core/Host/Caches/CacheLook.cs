@@ -10,7 +10,7 @@ public sealed class CacheLook(Machine machine)
 {
     /// <summary>Measures the caches and temporary files of a product, in the order of the profile.</summary>
     /// <param name="profile">The product.</param>
-    /// <param name="install">Its install; null where there is none.</param>
+    /// <param name="install">Its install; null if there is none.</param>
     /// <param name="cancel">Ends the walk.</param>
     public IReadOnlyList<CacheFolder> At(Profile profile, string? install, CancellationToken cancel)
     {

@@ -1,6 +1,6 @@
 namespace Mukta.Host.Checks;
 
-/// <summary>How an area stands. Of several the last in this order counts.</summary>
+/// <summary>The state of an area. Of several the last in this order counts.</summary>
 public enum Verdict
 {
     /// <summary>Not checked: nothing asked for it, or the user left it out. Never counts as ok.</summary>
@@ -19,7 +19,7 @@ public enum Verdict
     Bad,
 }
 
-/// <summary>What is looked at, in the order in which a technician looks.</summary>
+/// <summary>What is checked, in the order in which a technician looks.</summary>
 public enum Area
 {
     /// <summary>The copy of the product on this machine.</summary>
@@ -120,10 +120,10 @@ public enum Remedy
 public sealed record CheckFinding(
     FindingKind Kind, Verdict Verdict, string Subject, string Seen, Remedy Remedy = Remedy.None, string? Advice = null);
 
-/// <summary>How one area stands.</summary>
+/// <summary>The state of one area.</summary>
 /// <param name="Area">The area.</param>
 /// <param name="Findings">What is not as it should be, worst first.</param>
-/// <param name="Summary">What was looked at, in a few words.</param>
+/// <param name="Summary">What was checked, in a few words.</param>
 public sealed record AreaResult(Area Area, IReadOnlyList<CheckFinding> Findings, string Summary)
 {
     /// <summary>True if nobody looked.</summary>

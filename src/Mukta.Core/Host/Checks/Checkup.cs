@@ -18,7 +18,7 @@ namespace Mukta.Host.Checks;
 
 /// <summary>How everything around one product's files stands.</summary>
 /// <param name="Loaded">The product.</param>
-/// <param name="Install">The install that was looked at; null where there is none.</param>
+/// <param name="Install">The install that was checked; null if there is none.</param>
 /// <param name="Areas">Each area once, in the order in which a technician looks.</param>
 public sealed record ProductCheck(LoadedProfile Loaded, string? Install, IReadOnlyList<AreaResult> Areas)
 {

@@ -3,17 +3,17 @@ using Mukta.Products;
 
 namespace Mukta.Host.Checks;
 
-/// <summary>The installs of a product, as far as they were looked at.</summary>
+/// <summary>The installs of a product, as far as they were checked.</summary>
 /// <param name="Found">All that were found.</param>
-/// <param name="Chosen">The one that is looked at; null where there is none.</param>
-/// <param name="IsNamed">True where the user chose it.</param>
-/// <param name="ManifestFault">Why its manifest cannot be used; null where it can.</param>
+/// <param name="Chosen">The one that is checked; null if there is none.</param>
+/// <param name="IsNamed">True if the user chose it.</param>
+/// <param name="ManifestFault">Why its manifest cannot be used; null if it can.</param>
 public sealed record InstallFacts(IReadOnlyList<FoundInstall> Found, FoundInstall? Chosen, bool IsNamed, string? ManifestFault)
 {
     /// <summary>When its manifest stopped being valid; null if it is valid.</summary>
     public DateTimeOffset? Expired { get; init; }
 
-    /// <summary>The release that is there, where it is newer than its manifest's; null where it is not.</summary>
+    /// <summary>The release that is there, where it is newer than its manifest's; null if it is not.</summary>
     public string? Newer { get; init; }
 
     /// <summary>Products that it needs and that no profile describes.</summary>

@@ -6,10 +6,10 @@ namespace Mukta.Host.Checks;
 /// <summary>Operations on a product that were begun and have not ended. Pure.</summary>
 public static class PendingFindings
 {
-    /// <summary>Says of each how it stands, and what to do.</summary>
+    /// <summary>Says of each its state, and what to do.</summary>
     public static IEnumerable<CheckFinding> Of(IEnumerable<PendingOperation> pending) => pending.Select(Of);
 
-    /// <summary>The same as two sentences each: how it stands, and what to do.</summary>
+    /// <summary>The same as two sentences each: its state, and what to do.</summary>
     public static IEnumerable<(string Seen, string Advice)> Sentences(IEnumerable<PendingOperation> pending) =>
         Of(pending).Select(f => ($"{f.Seen}.", $"{char.ToUpperInvariant(f.Advice![0])}{f.Advice[1..]}"));
 

@@ -29,13 +29,13 @@ public sealed record StepTime(NetworkStep Step, TimeSpan Took);
 /// <summary>What was asked of a mirror.</summary>
 /// <param name="Mirror">What to call the mirror.</param>
 /// <param name="Url">What is fetched from it: a manifest, a file of a release, or the mirror's own folder.</param>
-/// <param name="HoldsFile">True where a file should come: then a page of HTML is somebody else's.</param>
+/// <param name="HoldsFile">True if a file should come: then a page of HTML is somebody else's.</param>
 public sealed record MirrorSample(string Mirror, Uri Url, bool HoldsFile)
 {
     /// <summary>The samples that a product's mirrors are tried with: its manifest's address, and one file from each base.</summary>
-    /// <param name="manifestUrl">Where the manifest is on the network; null where it is a file.</param>
+    /// <param name="manifestUrl">Where the manifest is on the network; null if it is a file.</param>
     /// <param name="mirrors">The profile's own mirrors.</param>
-    /// <param name="manifest">The manifest; null where none is at hand.</param>
+    /// <param name="manifest">The manifest; null if none is at hand.</param>
     public static IReadOnlyList<MirrorSample> Of(Uri? manifestUrl, IReadOnlyList<Uri> mirrors, Manifest? manifest)
     {
         var file = manifest?.Files.MaxBy(f => f.Size);
@@ -56,19 +56,19 @@ public sealed record MirrorSample(string Mirror, Uri Url, bool HoldsFile)
 /// <param name="Steps">The steps that were done, in order.</param>
 public sealed record MirrorFacts(MirrorSample Sample, IReadOnlyList<StepTime> Steps)
 {
-    /// <summary>The step that failed; null where none did.</summary>
+    /// <summary>The step that failed; null if none did.</summary>
     public NetworkStep? FailedAt { get; init; }
 
     /// <summary>Why it failed, in a few words.</summary>
     public string? Reason { get; init; }
 
-    /// <summary>The HTTP status of the answer; null where there was none.</summary>
+    /// <summary>The HTTP status of the answer; null if there was none.</summary>
     public int? Status { get; init; }
 
-    /// <summary>True where a page of HTML came in the place of a file.</summary>
+    /// <summary>True if a page of HTML came in the place of a file.</summary>
     public bool IsPage { get; init; }
 
-    /// <summary>How far the mirror's clock is ahead of this machine's; null where it does not tell (Date, RFC 9110, 6.6.1).</summary>
+    /// <summary>How far the mirror's clock is ahead of this machine's; null if it does not say (Date, RFC 9110, 6.6.1).</summary>
     public TimeSpan? ClockAhead { get; init; }
 
     /// <summary>Bytes of the sample.</summary>
@@ -77,7 +77,7 @@ public sealed record MirrorFacts(MirrorSample Sample, IReadOnlyList<StepTime> St
     /// <summary>The proxy that it went through; null for none.</summary>
     public string? Proxy { get; init; }
 
-    /// <summary>Bytes in a second; null where the sample is too small to tell.</summary>
+    /// <summary>Bytes in a second; null if the sample is too small to tell.</summary>
     public double? Speed => SampleBytes >= MirrorProbe.LeastTelling && Steps.FirstOrDefault(s => s.Step == NetworkStep.Sample) is { } sample
         ? SampleBytes / Math.Max(sample.Took.TotalSeconds, 0.000_001) : null;
 }

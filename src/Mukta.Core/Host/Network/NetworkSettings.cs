@@ -11,8 +11,8 @@ public sealed record ProxySetting(string Where, string Variable, string Value);
 
 /// <summary>What the machine's settings say of its way to the network.</summary>
 /// <param name="Proxies">Proxies that are set.</param>
-/// <param name="Tunnel">The interface through which everything goes, where that is a tunnel; null where it is none.</param>
-/// <param name="HasDefaultRoute">True where there is a way to the outside at all; null where that cannot be told.</param>
+/// <param name="Tunnel">The interface through which everything goes, where that is a tunnel; null if it is not one.</param>
+/// <param name="HasDefaultRoute">True if there is a way to the outside at all; null if that cannot be told.</param>
 public sealed record NetworkSettings(IReadOnlyList<ProxySetting> Proxies, string? Tunnel, bool? HasDefaultRoute)
 {
     private const string TunnelKind = "65534"; // ARPHRD_NONE: tun and wireguard interfaces have no link layer.
@@ -55,7 +55,7 @@ public sealed record NetworkSettings(IReadOnlyList<ProxySetting> Proxies, string
 
     /// <summary>
     /// The interfaces of default routes (IPv4, proc_pid_net(5): interface, destination, gateway, flags, and at 7 the mask), and
-    /// of the two halves 0.0.0.0/1 and 128.0.0.0/1 with which tunnels go before a default route. Null where the kernel does not tell.
+    /// of the two halves 0.0.0.0/1 and 128.0.0.0/1 with which tunnels go before a default route. Null if the kernel does not say.
     /// </summary>
     private static List<string>? DefaultInterfaces(string proc)
     {

@@ -8,7 +8,7 @@ public static class OutageFindings
 {
     /// <summary>Draws findings from a report.</summary>
     /// <param name="url">Where it was read.</param>
-    /// <param name="page">The report; null where it could not be read.</param>
+    /// <param name="page">The report; null if it could not be read.</param>
     /// <param name="reason">Why not.</param>
     public static IEnumerable<CheckFinding> Of(Uri url, OutagePage? page, string? reason)
     {

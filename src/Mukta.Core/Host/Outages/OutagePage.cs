@@ -3,7 +3,7 @@ using Mukta.Disk;
 
 namespace Mukta.Host.Outages;
 
-/// <summary>How a vendor's service stands.</summary>
+/// <summary>The state of a vendor's service.</summary>
 public enum ServiceHealth
 {
     /// <summary>It works.</summary>
@@ -18,7 +18,7 @@ public enum ServiceHealth
 
 /// <summary>One thing that a vendor reports on.</summary>
 /// <param name="Name">What.</param>
-/// <param name="Health">How it stands.</param>
+/// <param name="Health">Its state.</param>
 /// <param name="Output">What the vendor says of it; null for nothing.</param>
 public sealed record OutageCheck(string Name, ServiceHealth Health, string? Output);
 

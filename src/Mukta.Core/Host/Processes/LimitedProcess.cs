@@ -5,7 +5,7 @@ namespace Mukta.Host.Processes;
 /// <summary>Runs programs with their arguments one by one, without a shell, and never for ever.</summary>
 internal static class LimitedProcess
 {
-    /// <summary>So long is listened after the end: what a program leaves behind may keep its streams open for good.</summary>
+    /// <summary>So long is listened after the end: what a program leaves behind may keep its streams open permanently.</summary>
     private static readonly TimeSpan LastWords = TimeSpan.FromSeconds(2);
 
     /// <summary>Runs one to its end. At its limit, or where it is interrupted, it is killed with all that it has started.</summary>

@@ -4,8 +4,8 @@ namespace Mukta.Host.Processes;
 
 /// <summary>What became of a process that was to be ended.</summary>
 /// <param name="Process">The process.</param>
-/// <param name="IsGone">True where it has ended.</param>
-/// <param name="Reason">Why it has not; null where it has.</param>
+/// <param name="IsGone">True if it has ended.</param>
+/// <param name="Reason">Why it has not; null if it has.</param>
 public sealed record EndedProcess(RunningProcess Process, bool IsGone, string? Reason = null);
 
 /// <summary>
@@ -19,7 +19,7 @@ public sealed class ProcessEnder(ProcessTable table, TimeProvider time)
     private const int Terminate = 15, Kill = 9;
     private static readonly TimeSpan Step = TimeSpan.FromMilliseconds(100);
 
-    /// <summary>Why a process may never be ended, as words behind its name; null where it may.</summary>
+    /// <summary>Why a process may never be ended, as words behind its name; null if it may.</summary>
     public string? Untouchable(RunningProcess process)
     {
         if (process.Pid == 1)
@@ -80,7 +80,7 @@ public sealed class ProcessEnder(ProcessTable table, TimeProvider time)
         return [.. processes.Select(p => new EndedProcess(p, !answers.ContainsKey(p.Pid), answers.GetValueOrDefault(p.Pid)))];
     }
 
-    /// <summary>A descriptor of exactly this process; null where it is gone, or another one has its number.</summary>
+    /// <summary>A descriptor of exactly this process; null if it is gone, or another one has its number.</summary>
     private ProcessHandle? Hold(RunningProcess process)
     {
         var handle = ProcessHandle.Open(process.Pid);

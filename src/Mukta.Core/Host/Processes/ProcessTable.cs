@@ -48,7 +48,7 @@ public sealed class ProcessTable(string proc = "/proc")
         return new ProcessLook([.. found.OrderBy(p => p.Pid)], hidden);
     }
 
-    /// <summary>When a process was started, in clock ticks; null where there is none of this number, or only what is left of one.</summary>
+    /// <summary>When a process was started, in clock ticks; null if there is none of this number, or only what is left of one.</summary>
     public long? StartTicks(int pid)
     {
         try
@@ -75,10 +75,10 @@ public sealed class ProcessTable(string proc = "/proc")
         }
     }
 
-    /// <summary>The program that a process runs; null where only root may look, or where it has ended.</summary>
+    /// <summary>The program that a process runs; null if only root may look, or if it has ended.</summary>
     public static string? ProgramOf(int pid) => Target(string.Create(CultureInfo.InvariantCulture, $"/proc/{pid}/exe"));
 
-    /// <summary>The files that a process has open just now; none where only root may look, or where it has ended.</summary>
+    /// <summary>The files that a process has open just now; none where only root may look, or if it has ended.</summary>
     public IReadOnlyList<OpenedFile> OpenedBy(int pid)
     {
         var folder = Path.Join(proc, pid.ToString(CultureInfo.InvariantCulture));
@@ -166,7 +166,7 @@ public sealed class ProcessTable(string proc = "/proc")
         return fields.Length > 19 ? fields : throw new FormatException("A line of /proc/PID/stat is shorter than it should be.");
     }
 
-    /// <summary>The files that a process has open; null where only root may look.</summary>
+    /// <summary>The files that a process has open; null if only root may look.</summary>
     private static List<string>? Open(string folder)
     {
         try

@@ -18,5 +18,5 @@ public sealed record ProcessLook(IReadOnlyList<RunningProcess> Running, int Hidd
 
 /// <summary>A file that a process has open.</summary>
 /// <param name="Path">Its path.</param>
-/// <param name="IsForWriting">True where it may write to it.</param>
+/// <param name="IsForWriting">True if it may write to it.</param>
 public sealed record OpenedFile(string Path, bool IsForWriting);

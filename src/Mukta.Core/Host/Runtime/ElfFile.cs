@@ -6,7 +6,7 @@ namespace Mukta.Host.Runtime;
 /// <summary>A version of a library that a program was linked against.</summary>
 /// <param name="Library">The library's name.</param>
 /// <param name="Version">The version, such as GLIBC_2.38.</param>
-/// <param name="IsWeak">True where the program runs without it too.</param>
+/// <param name="IsWeak">True if the program runs without it too.</param>
 public sealed record VersionNeed(string Library, string Version, bool IsWeak);
 
 /// <summary>
@@ -43,7 +43,7 @@ public sealed record ElfFile
     /// <summary>Folders to look in, the newer kind (DT_RUNPATH).</summary>
     public IReadOnlyList<string> RunPath { get; private set; } = [];
 
-    /// <summary>True where the cache and the usual folders are not to be used (DF_1_NODEFLIB).</summary>
+    /// <summary>True if the cache and the usual folders are not to be used (DF_1_NODEFLIB).</summary>
     public bool WithoutUsualFolders { get; private set; }
 
     /// <summary>The versions it needs of libraries.</summary>
@@ -64,10 +64,10 @@ public sealed record ElfFile
         _ => $"{(Is64 ? 64 : 32)}-bit, processor {Machine}",
     };
 
-    /// <summary>True where a program of the other's kind can load this.</summary>
+    /// <summary>True if a program of the other's kind can load this.</summary>
     public bool Fits(ElfFile other) => (Is64, Machine) == (other.Is64, other.Machine);
 
-    /// <summary>True where a file begins as an ELF file does.</summary>
+    /// <summary>True if a file begins as an ELF file does.</summary>
     public static bool IsElf(SafeFileHandle file)
     {
         Span<byte> magic = stackalloc byte[4];
@@ -75,7 +75,7 @@ public sealed record ElfFile
     }
 
     /// <summary>Reads a file.</summary>
-    /// <exception cref="FormatException">It is none that could be loaded; the message is the end of the sentence "the file is damaged:
+    /// <exception cref="FormatException">It could not be loaded; the message is the end of the sentence "the file is damaged:
     /// ...".</exception>
     public static ElfFile Read(SafeFileHandle file)
     {

@@ -5,15 +5,15 @@ namespace Mukta.Host.Runtime;
 /// <summary>What the loader would make of a library that something needs.</summary>
 /// <param name="Name">The library.</param>
 /// <param name="NeededBy">The program or library that needs it, as a path of its machine.</param>
-/// <param name="FoundAt">Where the loader would take it from; null where it would find none that fits.</param>
-/// <param name="Foreign">One of this name that was passed over, with its architecture; null where there was none.</param>
+/// <param name="FoundAt">Where the loader would take it from; null if it would find none that fits.</param>
+/// <param name="Foreign">One of this name that was skipped, with its architecture; null if there was none.</param>
 /// <param name="TooOld">Versions that are needed of it and that it does not define.</param>
 public sealed record LibraryFact(
     string Name, string NeededBy, string? FoundAt, string? Foreign = null, IReadOnlyList<string>? TooOld = null);
 
 /// <summary>
 /// Looks for libraries as the GNU loader does (ld.so(8)): DT_RPATH, LD_LIBRARY_PATH, DT_RUNPATH, the cache, the usual
-/// folders; one of another class or machine is passed over.
+/// folders; one of another class or machine is skipped.
 /// </summary>
 /// <param name="machine">The machine.</param>
 public sealed class LibrarySearch(Machine machine)
@@ -60,7 +60,7 @@ public sealed class LibrarySearch(Machine machine)
     }
 
     /// <summary>
-    /// The version of the C library, such as 2.36; null where there is none of the GNU kind. It is what the library says of itself: one
+    /// The version of the C library, such as 2.36; null if there is none of the GNU kind. It is what the library says of itself: one
     /// that brings no new symbols, as 2.31 does, defines only versions before its own.
     /// </summary>
     /// <param name="like">A program of the wanted architecture.</param>
@@ -169,7 +169,7 @@ public sealed class LibrarySearch(Machine machine)
     }
 
     /// <summary>
-    /// True where a library was found that defines versions, but not this one. One that defines none is taken as it is, as the loader does.
+    /// True if a library was found that defines versions, but not this one. One that defines none is taken as it is, as the loader does.
     /// </summary>
     private bool Lacks(Dictionary<string, LibraryFact> facts, VersionNeed need) =>
         facts.GetValueOrDefault(need.Library)?.FoundAt is { } at && Open(at) is { VersionsDefined: { Count: > 0 } defined }

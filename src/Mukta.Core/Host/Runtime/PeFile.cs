@@ -19,7 +19,7 @@ public sealed record PeFile(int Machine, IReadOnlyList<string> Libraries)
     public string Architecture =>
         Machine switch { 0x8664 => "64-bit x86", 0x14c => "32-bit x86", 0xaa64 => "64-bit ARM", _ => $"processor {Machine:x}" };
 
-    /// <summary>True where a file begins as a PE file does.</summary>
+    /// <summary>True if a file begins as a PE file does.</summary>
     public static bool IsPe(SafeFileHandle file)
     {
         Span<byte> magic = stackalloc byte[2];
@@ -27,7 +27,7 @@ public sealed record PeFile(int Machine, IReadOnlyList<string> Libraries)
     }
 
     /// <summary>Reads a file.</summary>
-    /// <exception cref="FormatException">It is none that could be loaded; the message is the end of the sentence "the file is damaged:
+    /// <exception cref="FormatException">It could not be loaded; the message is the end of the sentence "the file is damaged:
     /// ...".</exception>
     public static PeFile Read(SafeFileHandle file)
     {

@@ -6,17 +6,17 @@ namespace Mukta.Host.Runtime;
 
 /// <summary>A program of a product, and what it needs.</summary>
 /// <param name="Path">Relative to the install.</param>
-/// <param name="Fault">Why it could not be read as a program; null where it could.</param>
+/// <param name="Fault">Why it could not be read as a program; null if it could.</param>
 /// <param name="Architecture">The processor and width that it is for, in words.</param>
-/// <param name="RunsHere">False where this machine's processor cannot run it; null where that is not known.</param>
+/// <param name="RunsHere">False if this machine's processor cannot run it; null if that is not known.</param>
 /// <param name="Libraries">The libraries that it needs, found or not.</param>
 public sealed record ProgramFacts(string Path, string? Fault, string? Architecture, bool? RunsHere, IReadOnlyList<LibraryFact> Libraries);
 
 /// <summary>What a product finds on its machine.</summary>
 /// <param name="Programs">Its programs that are there.</param>
 /// <param name="Missing">The paths of those that are not, relative to the install.</param>
-/// <param name="Kernel">The kernel's version; null where the machine is not running.</param>
-/// <param name="Libc">The C library's version; null where no program tells which one counts.</param>
+/// <param name="Kernel">The kernel's version; null if the machine is not running.</param>
+/// <param name="Libc">The C library's version; null if no program tells which one counts.</param>
 /// <param name="Drivers">The versions of the loaded kernel modules that the profile asks about; null for one that is loaded and does not
 /// tell.</param>
 public sealed record RuntimeFacts(
@@ -48,7 +48,7 @@ public sealed record RuntimeFacts(
             first is null ? null : search.Libc(first), drivers);
     }
 
-    /// <summary>The numbers at the beginning of a version such as 6.1.0-28-amd64; null where there are none.</summary>
+    /// <summary>The numbers at the beginning of a version such as 6.1.0-28-amd64; null if there are none.</summary>
     internal static Version? Parsed(string text)
     {
         var numbers = text.Trim().Split('.', '-', '+', '_', ' ')

@@ -28,13 +28,13 @@ public enum ServiceAct
 /// <summary>Asks the service manager, and tells it what to do.</summary>
 public interface IServiceControl
 {
-    /// <summary>True where it can change something, and not only tell.</summary>
+    /// <summary>True if it can change something, and not only tell.</summary>
     bool CanChange { get; }
 
     /// <summary>True if only root may change something.</summary>
     bool NeedsRoot => false;
 
-    /// <summary>How services stand, in the order in which they are named.</summary>
+    /// <summary>The state of services, in the order in which they are named.</summary>
     /// <exception cref="ServiceControlFailed">The manager does not answer.</exception>
     Task<IReadOnlyList<ServiceState>> StatesAsync(IReadOnlyList<string> units, CancellationToken cancel);
 

@@ -5,8 +5,8 @@ namespace Mukta.Host.Services;
 
 /// <summary>What came of a plan for services.</summary>
 /// <param name="Done">The steps that were done.</param>
-/// <param name="Failure">Why it ended early; null where it did not.</param>
-/// <param name="After">How the services stand now, with the last lines of those that are not as they should be.</param>
+/// <param name="Failure">Why it ended early; null if it did not.</param>
+/// <param name="After">The state of the services now, with the last lines of those that are not as they should be.</param>
 public sealed record ServiceOutcome(IReadOnlyList<ServiceStep> Done, MuktaException? Failure, IReadOnlyList<ServiceState> After);
 
 /// <summary>Does what a plan for services says, and waits until they are really up and stay up for a moment.</summary>
@@ -21,7 +21,7 @@ public sealed class ServiceRestorer(IServiceControl control, TimeProvider time)
     private static readonly TimeSpan Moment = TimeSpan.FromSeconds(3);
     private static readonly TimeSpan Step = TimeSpan.FromMilliseconds(200);
 
-    /// <summary>How services stand; those that are not as expected with their last lines.</summary>
+    /// <summary>The state of services; those that are not as expected with their last lines.</summary>
     public async Task<IReadOnlyList<ServiceState>> LookAsync(IReadOnlyList<ServiceExpectation> expected, CancellationToken cancel)
     {
         var states = await control.StatesAsync([.. expected.Select(e => e.Unit)], cancel).ConfigureAwait(false);

@@ -149,7 +149,7 @@ public sealed partial class Systemctl(string systemctl, string journalctl, TimeP
             : null;
 
     /// <summary>
-    /// The text of a line of the journal (JSON, see systemd.journal-fields(7)); bytes that are no text come as numbers and are left out.
+    /// The text of a line of the journal (JSON, see systemd.journal-fields(7)); bytes that are not text come as numbers and are left out.
     /// </summary>
     private static string? Message(string line)
     {

@@ -52,7 +52,7 @@ public sealed class UnitLinks(string root) : IServiceControl
         }
     }
 
-    /// <summary>True where another unit asks for this one.</summary>
+    /// <summary>True if another unit asks for this one.</summary>
     private bool IsWanted(string unit) =>
         Directory.Exists(Path.Join(root, OwnFirst[0])) && Directory.EnumerateDirectories(Path.Join(root, OwnFirst[0]))
         .Where(f => f.EndsWith(".wants", StringComparison.Ordinal) || f.EndsWith(".requires", StringComparison.Ordinal))

@@ -21,7 +21,7 @@ public sealed class DesktopEntry
     /// <summary>The file's text.</summary>
     public string Text => string.Join('\n', lines) + "\n";
 
-    /// <summary>What it starts: the key <c>Exec</c>; null where there is none that can be read.</summary>
+    /// <summary>What it starts: the key <c>Exec</c>; null if there is none that can be read.</summary>
     public ExecLine? Exec => Get("Exec") is { } exec ? ExecLine.Parse(exec) : null;
 
     /// <summary>A new entry with the least that the specification asks for.</summary>
@@ -58,7 +58,7 @@ public sealed class DesktopEntry
         return null;
     }
 
-    /// <summary>The value of a key in the main group, unescaped; null where it is not there.</summary>
+    /// <summary>The value of a key in the main group, unescaped; null if it is not there.</summary>
     public string? Get(string key) =>
         At(key) is var at and >= 0 ? Unescaped(lines[at][(lines[at].IndexOf('=', StringComparison.Ordinal) + 1)..].Trim()) : null;
 

@@ -4,7 +4,7 @@ namespace Mukta.Host.Shortcuts;
 
 /// <summary>
 /// The command of a shortcut, in words (Desktop Entry specification, "The Exec key"). Variables are set by putting
-/// <c>env NAME=VALUE ...</c> before the program. A percent sign stands twice where it is no field code.
+/// <c>env NAME=VALUE ...</c> before the program. A percent sign appears twice where it is not a field code.
 /// </summary>
 /// <param name="Environment">The variables it sets, in order.</param>
 /// <param name="Program">The program.</param>
@@ -14,7 +14,7 @@ public sealed record ExecLine(IReadOnlyList<KeyValuePair<string, string>> Enviro
     private const string FieldCodes = "%fFuUick";
     private const string Reserved = " \t\n\"'\\><~|&;$*?#()`";
 
-    /// <summary>Takes a command apart; null where a quote is not closed or there is no program.</summary>
+    /// <summary>Takes a command apart; null if a quote is not closed or there is no program.</summary>
     public static ExecLine? Parse(string exec)
     {
         if (Split(exec) is not { Count: > 0 } words)
@@ -30,7 +30,7 @@ public sealed record ExecLine(IReadOnlyList<KeyValuePair<string, string>> Enviro
         return at < words.Count ? new ExecLine(environment, Plain(words[at]), [.. words.Skip(at + 1)]) : null;
     }
 
-    /// <summary>An argument as it is written: a percent sign that begins no field code stands twice.</summary>
+    /// <summary>An argument as it is written: a percent sign that begins no field code appears twice.</summary>
     public static string Argument(string text)
     {
         var written = new StringBuilder(text.Length);
@@ -44,7 +44,7 @@ public sealed record ExecLine(IReadOnlyList<KeyValuePair<string, string>> Enviro
         return written.ToString();
     }
 
-    /// <summary>The value of a variable that it sets; null where it does not.</summary>
+    /// <summary>The value of a variable that it sets; null if it does not.</summary>
     public string? Variable(string name) => Environment.Where(e => e.Key == name).Select(e => e.Value).LastOrDefault();
 
     /// <summary>The command as the key's value.</summary>

@@ -10,11 +10,11 @@ public static class ShortcutFindings
     public static IEnumerable<CheckFinding> Of(IEnumerable<Shortcut> entries) => entries.SelectMany(Of);
 
     /// <summary>
-    /// The text that an entry should have: what the profile asks for is put in, what the user added stays. Null where it is right already,
+    /// The text that an entry should have: what the profile asks for is put in, what the user added stays. Null if it is right already,
     /// or is to go.
     /// </summary>
     /// <param name="entry">The entry.</param>
-    /// <param name="title">The product's name, for an entry that is made anew.</param>
+    /// <param name="title">The product's name, for an entry that is written again.</param>
     public static string? Restored(Shortcut entry, string title)
     {
         if (entry.Asked is not { } asked || entry.IsBlocked || !Of(entry).Any(f => f.Remedy == Remedy.RestoreShortcuts))

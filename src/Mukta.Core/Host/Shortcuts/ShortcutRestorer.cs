@@ -11,7 +11,7 @@ public sealed record ShortcutChange(Shortcut Entry, string? Text);
 
 /// <summary>What became of one change.</summary>
 /// <param name="Change">The change.</param>
-/// <param name="Failure">Why it was not made; null where it was.</param>
+/// <param name="Failure">Why it was not made; null if it was.</param>
 public sealed record ChangedEntry(ShortcutChange Change, MuktaException? Failure);
 
 /// <summary>Changes shortcuts: the old file goes to the kept files, the new one comes whole by a rename.</summary>

@@ -12,5 +12,5 @@ public sealed record SpaceNeed(string What, string Path, long Least, long Wanted
 
 /// <summary>A need beside what is there.</summary>
 /// <param name="Need">What is needed.</param>
-/// <param name="Room">What is there; null where that cannot be told.</param>
+/// <param name="Room">What is there; null if that cannot be told.</param>
 public sealed record PlaceSpace(SpaceNeed Need, Room? Room);

@@ -10,8 +10,8 @@ public sealed class SpaceLook(Machine machine)
     private const long Some = 64L << 20, Hardly = 4L << 20, SomeNames = 100;
 
     /// <summary>One place for each disk: the install's, the home's, and the one for temporary files.</summary>
-    /// <param name="install">The install; null where there is none.</param>
-    /// <param name="evidence">How much of it is there; null where that is not known.</param>
+    /// <param name="install">The install; null if there is none.</param>
+    /// <param name="evidence">How much of it is there; null if that is not known.</param>
     /// <param name="largestFile">Bytes of the largest file, which a repair may have to build beside the old one.</param>
     public IReadOnlyList<PlaceSpace> At(string? install, InstallEvidence? evidence, long largestFile)
     {

@@ -3,7 +3,7 @@ namespace Mukta.Repair.Damage;
 /// <summary>What damage looks like, which tells the technician what to do next.</summary>
 public enum DamageCause
 {
-    /// <summary>Zeros stand where bytes belong: a write was cut short.</summary>
+    /// <summary>Zeros are where bytes belong: a write was cut short.</summary>
     CutShort,
 
     /// <summary>The file ends too early, and what is there is right: a download stopped.</summary>
@@ -102,7 +102,7 @@ public sealed record DamageFacts
     /// <summary>Of those, the ones in which nearly every byte differs.</summary>
     public long WholeBlocks { get; init; }
 
-    /// <summary>True where the found file is the published one with its line ends converted.</summary>
+    /// <summary>True if the found file is the published one with its line ends converted.</summary>
     public bool IsConvertedText { get; init; }
 
     /// <summary>Bad pieces that are in the found file.</summary>
@@ -111,6 +111,6 @@ public sealed record DamageFacts
     /// <summary>Of those, the ones that are as an older release lists them.</summary>
     public int OlderPieces { get; init; }
 
-    /// <summary>Another file of the release whose bytes stand in a bad piece; null for none.</summary>
+    /// <summary>Another file of the release whose bytes are in a bad piece; null for none.</summary>
     public string? OtherFile { get; init; }
 }

@@ -10,7 +10,7 @@ public static class DamageReading
 
     private static readonly string[] ProgramEndings = [".exe", ".dll", ".so", ".sys", ".bin", ".appimage"];
 
-    /// <summary>What the damage of one file looks like; null where it has none.</summary>
+    /// <summary>What the damage of one file looks like; null if it has none.</summary>
     public static FoundCause? Of(DamageFacts facts)
     {
         if (facts.SizeFound == facts.SizePublished && facts.Differing == 0)

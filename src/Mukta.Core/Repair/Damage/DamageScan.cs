@@ -8,8 +8,8 @@ using Mukta.Verification;
 namespace Mukta.Repair.Damage;
 
 /// <summary>Compares the bad pieces of a damaged file with the good ones, byte by byte.</summary>
-/// <param name="release">The release, to find pieces that stand in the wrong file.</param>
-/// <param name="older">The release that was here before; null where it is not known.</param>
+/// <param name="release">The release, to find pieces that are in the wrong file.</param>
+/// <param name="older">The release that was here before; null if it is not known.</param>
 internal sealed class DamageScan(Manifest release, Manifest? older)
 {
     private const int Block = 4096;
@@ -25,7 +25,7 @@ internal sealed class DamageScan(Manifest release, Manifest? older)
     /// <param name="sizeFound">Its size.</param>
     /// <param name="good">The file that is right, at least where the bad pieces are.</param>
     /// <param name="bad">The bad pieces.</param>
-    /// <param name="hasAll">True where all of the good file is there.</param>
+    /// <param name="hasAll">True if all of the good file is there.</param>
     /// <param name="cancel">Ends it.</param>
     public DamageFacts Compare(
         ManifestFile file, SafeFileHandle old, long sizeFound, SafeFileHandle good, IReadOnlyList<BadRange> bad, bool hasAll,
@@ -162,7 +162,7 @@ internal sealed class DamageScan(Manifest release, Manifest? older)
         return pieces;
     }
 
-    /// <summary>True where the second file is the first with every line end (LF) made CR LF.</summary>
+    /// <summary>True if the second file is the first with every line end (LF) made CR LF.</summary>
     private static bool IsConverted(SafeFileHandle plain, long plainLength, SafeFileHandle converted, long convertedLength)
     {
         if (convertedLength <= plainLength)

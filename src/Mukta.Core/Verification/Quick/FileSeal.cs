@@ -6,7 +6,7 @@ using Mukta.Manifests;
 namespace Mukta.Verification.Quick;
 
 /// <summary>
-/// How a file stood when all its bytes were found right, and what they were: as long as nothing of that has changed, nobody
+/// The state of a file as it was when all its bytes were found right, and what they were: as long as nothing of that has changed, nobody
 /// has written to it.
 /// </summary>
 /// <param name="Kind">A file, or a link.</param>
@@ -45,7 +45,7 @@ internal readonly record struct FileSeal(NodeKind Kind, int Mode, long Size, ulo
         return BinaryPrimitives.ReadUInt128LittleEndian(digest);
     }
 
-    /// <summary>True where the node is as this says.</summary>
+    /// <summary>True if the node is as this says.</summary>
     public bool Fits(in Node node) =>
         (Kind, Mode, Size, Inode, ModifiedNs, ChangedNs) == (node.Kind, node.Mode, node.Size, node.Inode, node.ModifiedNs, node.ChangedNs);
 

@@ -13,7 +13,7 @@ internal sealed class QuickLook(Folder install, VerifiedRecord record, WorkMeter
     private int open;
     private volatile bool differs;
 
-    /// <summary>What is there beside the sealed files, which are all as they were; null where one of them is not.</summary>
+    /// <summary>What is there beside the sealed files, which are all as they were; null if one of them is not.</summary>
     public IReadOnlyList<Stray>? Look()
     {
         (open, matched, differs) = (1, 0, false);

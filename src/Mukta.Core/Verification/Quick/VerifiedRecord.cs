@@ -7,18 +7,18 @@ namespace Mukta.Verification.Quick;
 /// <summary>What a verification has shown of an install, for a later quick one to trust.</summary>
 /// <param name="Install">The install's folder, without links on its way.</param>
 /// <param name="FileSystem">The file system that it is on, by its own number (f_fsid in statvfs(3)).</param>
-/// <param name="Manifest">How the manifest's file stood.</param>
+/// <param name="Manifest">The state of the manifest's file as it was.</param>
 /// <param name="Release">What the manifest is of.</param>
 /// <param name="Since">When the oldest of the proofs was made, UTC.</param>
-/// <param name="IsWhole">True where everything that the manifest lists was right, and is sealed.</param>
-/// <param name="ModesCompared">True where the file system keeps permission bits.</param>
+/// <param name="IsWhole">True if everything that the manifest lists was right, and is sealed.</param>
+/// <param name="ModesCompared">True if the file system keeps permission bits.</param>
 /// <param name="Folders">The seals, by folder.</param>
 internal sealed record VerifiedRecord(
     string Install, ulong FileSystem, string Manifest, ReleaseFacts Release, DateTimeOffset Since, bool IsWhole, bool ModesCompared,
     IReadOnlyDictionary<string, SealedFolder> Folders)
 {
     /// <summary>
-    /// A file that was changed so shortly before it was looked at may be changed again without its times showing it: clocks
+    /// A file that was changed so shortly before it was checked may be changed again without its times showing it: clocks
     /// of file systems tick, some every two seconds (FAT). Such a one is never sealed.
     /// </summary>
     private static readonly TimeSpan Granularity = TimeSpan.FromSeconds(2);
@@ -31,7 +31,7 @@ internal sealed record VerifiedRecord(
     /// <summary>What a verification lets a later one trust.</summary>
     /// <param name="result">The verification; it must have remembered what it proved.</param>
     /// <param name="install">The install.</param>
-    /// <param name="manifestIdentity">How the manifest's file stood before it was read.</param>
+    /// <param name="manifestIdentity">The state of the manifest's file as it was before it was read.</param>
     public static VerifiedRecord Of(VerifyResult result, Folder install, string manifestIdentity)
     {
         var granularity = FileSystemCapabilities.Of(install.Path).IsOfLinux ? FineGranularity : Granularity;
@@ -61,7 +61,7 @@ internal sealed record VerifiedRecord(
             f => f.Key, f => new SealedFolder(f.Value.Device, f.Value.Bytes.WrittenSpan.ToArray()), StringComparer.Ordinal));
     }
 
-    /// <summary>The files that a verification of a manifest need not read again as long as they stand as they stood.</summary>
+    /// <summary>The files that a verification of a manifest need not read again as long as they are as they were.</summary>
     public IReadOnlyDictionary<string, Node> TrustedFor(Manifest manifest)
     {
         var trusted = new Dictionary<string, Node>(StringComparer.Ordinal);

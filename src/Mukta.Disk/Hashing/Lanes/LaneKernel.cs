@@ -42,10 +42,10 @@ internal sealed unsafe class LaneKernel
         this.native = native;
     }
 
-    /// <summary>The fastest on this machine; null where that is the platform's own, one message at a time.</summary>
+    /// <summary>The fastest on this machine; null if that is the platform's own, one message at a time.</summary>
     public static LaneKernel? Best => Choice.Value.Kernel;
 
-    /// <summary>True where the user says which.</summary>
+    /// <summary>True if the user says which.</summary>
     public static bool IsForced => Environment.GetEnvironmentVariable(Variable) is { Length: > 0 };
 
     /// <summary>How it was chosen, for people.</summary>
@@ -66,7 +66,7 @@ internal sealed unsafe class LaneKernel
             managed(state, messages, blocks);
     }
 
-    /// <summary>The kernel of a name; null where this machine or this program has none of it.</summary>
+    /// <summary>The kernel of a name; null if this machine or this program has none of it.</summary>
     public static LaneKernel? Named(string name) => name switch
     {
         "avx512" when Avx512Lanes.IsSupported => new LaneKernel(name, Avx512Lanes.Lanes, &Avx512Lanes.Compress),
@@ -150,7 +150,7 @@ internal static class Processor
 {
     private static readonly Lazy<HashSet<string>> Flags = new(Read);
 
-    /// <summary>True where it has all of these flags (proc_cpuinfo(5)).</summary>
+    /// <summary>True if it has all of these flags (proc_cpuinfo(5)).</summary>
     public static bool Has(params ReadOnlySpan<string> flags)
     {
         foreach (var flag in flags)

@@ -62,10 +62,10 @@ internal sealed unsafe class LaneSet : IDisposable
         (isBusy[lane], isLast[lane], lengths[lane], blocksLeft[lane]) = (true, false, 0, 0);
     }
 
-    /// <summary>True where a lane has a message and wants more of it.</summary>
+    /// <summary>True if a lane has a message and wants more of it.</summary>
     public bool WantsMore(int lane) => isBusy[lane] && !isLast[lane] && blocksLeft[lane] == 0;
 
-    /// <summary>True where a lane's message is all taken in.</summary>
+    /// <summary>True if a lane's message is all taken in.</summary>
     public bool IsOver(int lane) => isBusy[lane] && isLast[lane] && blocksLeft[lane] == 0;
 
     /// <summary>A lane's buffer, to be filled.</summary>
@@ -74,7 +74,7 @@ internal sealed unsafe class LaneSet : IDisposable
     /// <summary>Says that a lane's buffer holds the next bytes of its message.</summary>
     /// <param name="lane">The lane.</param>
     /// <param name="length">How many; all but the last time a multiple of 64.</param>
-    /// <param name="isTheLast">True where the message ends here.</param>
+    /// <param name="isTheLast">True if the message ends here.</param>
     public void Filled(int lane, int length, bool isTheLast)
     {
         ArgumentOutOfRangeException.ThrowIfGreaterThan((uint)length, (uint)capacity);

@@ -21,7 +21,7 @@ public static class TreeWalk
     public static IEnumerable<TreeEntry> Entries(Folder folder, Func<string, bool>? skip = null, CancellationToken cancel = default)
     {
         using var top = folder.OpenFolder("");
-        foreach (var entry in Below(folder, top, Names(top, folder.Path), "", 1, skip, cancel))
+        foreach (var entry in new Walk(folder, skip, cancel).Below(top, Names(top, folder.Path), "", 1))
             yield return entry;
     }
 
@@ -33,69 +33,71 @@ public static class TreeWalk
         return Names(handle, Shown(folder, path));
     }
 
-    private static IEnumerable<TreeEntry> Below(
-        Folder folder, SafeFileHandle handle, List<string> names, string prefix, int depth, Func<string, bool>? skip,
-        CancellationToken cancel)
+    /// <summary>One walk.</summary>
+    private sealed class Walk(Folder folder, Func<string, bool>? skip, CancellationToken cancel)
     {
-        foreach (var name in names)
+        public IEnumerable<TreeEntry> Below(SafeFileHandle handle, List<string> names, string prefix, int depth)
         {
-            cancel.ThrowIfCancellationRequested();
-            var path = prefix + name;
-            if (skip?.Invoke(path) == true)
-                continue;
-            var bytes = PathBytes.Encode(name);
-            if (Native.StatxAt(handle, bytes, Native.AtSymlinkNoFollow, Native.StatxBasic, out var found) != 0)
+            foreach (var name in names)
             {
-                var failure = Folder.Failure("look at", Shown(folder, path));
-                if (!failure.IsAbsent) // Gone since it was listed: as if it had never been.
-                    yield return new TreeEntry(path, null, failure);
-                continue;
+                cancel.ThrowIfCancellationRequested();
+                var path = prefix + name;
+                if (skip?.Invoke(path) == true)
+                    continue;
+                var bytes = PathBytes.Encode(name);
+                if (Native.StatxAt(handle, bytes, Native.AtSymlinkNoFollow, Native.StatxBasic, out var found) != 0)
+                {
+                    var failure = Folder.Failure("look at", Shown(folder, path));
+                    if (!failure.IsAbsent) // Gone since it was listed: as if it had never been.
+                        yield return new TreeEntry(path, null, failure);
+                    continue;
+                }
+
+                var node = Node.From(found);
+                if (node.Kind != NodeKind.Folder)
+                {
+                    yield return new TreeEntry(path, node);
+                    continue;
+                }
+
+                using var inner = Enter(handle, bytes, path, depth, out var innerNames, out var blocked);
+                yield return new TreeEntry(path, node, blocked);
+                if (inner is null)
+                    continue;
+                foreach (var entry in Below(inner, innerNames, path + "/", depth + 1))
+                    yield return entry;
+            }
+        }
+
+        private SafeFileHandle? Enter(
+            SafeFileHandle parent, byte[] name, string path, int depth, out List<string> names, out DiskException? failure)
+        {
+            (names, failure) = ([], null);
+            if (depth > DeepestFolder)
+            {
+                failure = Folder.Failure("enter a folder this deep", Shown(folder, path), DiskException.NameTooLong);
+                return null;
             }
 
-            var node = Node.From(found);
-            if (node.Kind != NodeKind.Folder)
+            var fd = Native.OpenAt(parent, name, Native.ReadOnly | Native.Directory | Native.NoFollow | Native.CloseOnExec, 0);
+            if (fd < 0)
             {
-                yield return new TreeEntry(path, node);
-                continue;
+                failure = Folder.Failure("list", Shown(folder, path));
+                return null;
             }
 
-            using var inner = Enter(folder, handle, bytes, path, depth, out var innerNames, out var blocked);
-            yield return new TreeEntry(path, node, blocked);
-            if (inner is null)
-                continue;
-            foreach (var entry in Below(folder, inner, innerNames, path + "/", depth + 1, skip, cancel))
-                yield return entry;
-        }
-    }
-
-    private static SafeFileHandle? Enter(
-        Folder folder, SafeFileHandle parent, byte[] name, string path, int depth, out List<string> names, out DiskException? failure)
-    {
-        (names, failure) = ([], null);
-        if (depth > DeepestFolder)
-        {
-            failure = Folder.Failure("enter a folder this deep", Shown(folder, path), DiskException.NameTooLong);
-            return null;
-        }
-
-        var fd = Native.OpenAt(parent, name, Native.ReadOnly | Native.Directory | Native.NoFollow | Native.CloseOnExec, 0);
-        if (fd < 0)
-        {
-            failure = Folder.Failure("list", Shown(folder, path));
-            return null;
-        }
-
-        var handle = new SafeFileHandle(fd, ownsHandle: true);
-        try
-        {
-            names = Names(handle, Shown(folder, path));
-            return handle;
-        }
-        catch (DiskException e)
-        {
-            handle.Dispose();
-            failure = e;
-            return null;
+            var handle = new SafeFileHandle(fd, ownsHandle: true);
+            try
+            {
+                names = Names(handle, Shown(folder, path));
+                return handle;
+            }
+            catch (DiskException e)
+            {
+                handle.Dispose();
+                failure = e;
+                return null;
+            }
         }
     }
 

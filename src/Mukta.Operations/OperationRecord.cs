@@ -171,7 +171,8 @@ public sealed record OperationRecord(string Path, OperationHeader Header, IReadO
         var (length, sum, lastLine, number) = (0L, 0UL, 0, 1);
         for (; lines.Next(); number++)
         {
-            if (!TryRead(lines.Line, shown, sum, ref header, changes, out var next, out var first))
+            var first = changes.Count;
+            if (!TryRead(lines.Line, shown, sum, ref header, changes, out var next))
             {
                 if (lines.IsLast && lines.Line.Contains((byte)0))
                     break; // Blocks that a loss of power has left unwritten: this line was never flushed, so nothing of it was begun.
@@ -199,10 +200,9 @@ public sealed record OperationRecord(string Path, OperationHeader Header, IReadO
     }
 
     private static bool TryRead(
-        ReadOnlySpan<byte> line, string shown, ulong before, ref OperationHeader? header, List<Change> changes, out ulong sum,
-        out int first)
+        ReadOnlySpan<byte> line, string shown, ulong before, ref OperationHeader? header, List<Change> changes, out ulong sum)
     {
-        (sum, first) = (0, changes.Count);
+        sum = 0;
         if (line.Length <= SumLength || line[SumLength] != (byte)' '
             || XxHash3.HashToUInt64(line[(SumLength + 1)..], unchecked((long)before)) is var right
             && (!ulong.TryParse(line[..SumLength], NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out sum) || sum != right))

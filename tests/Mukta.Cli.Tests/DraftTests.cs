@@ -87,6 +87,42 @@ public sealed class DraftTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task Names_that_a_profile_would_read_as_others_are_left_out()
+    {
+        scratch.Write(
+            "games/gannet-post/bin/perch",
+            """
+            cd "$HOME/.cache"
+            for d in 'gannet-post*' "$(printf 'gannet-post\377')" "$(printf 'gannet-post\033[2J')" 'gannet-post: {x}' "$(printf 'gannet-post\n  - /')"
+            do mkdir "$d"; exec 3>>"$d/log"; done
+            exec 4>>"$HOME/.cache/gannet-post*/log" 5>>"$(printf "$HOME/.cache/gannet-post\377/log")" 6>>"$HOME/.cache/gannet-post: {x}/log"
+            echo ready; sleep 30
+            """);
+        File.Copy("/bin/sh", scratch.At("games/gannet-post/bin/percher"));
+        using var game = Programs.Start(
+            scratch, "env", $"HOME={scratch.Root}", "games/gannet-post/bin/percher", "games/gannet-post/bin/perch");
+        try
+        {
+            (await game.StandardOutput.ReadLineAsync(TestContext.Current.CancellationToken)).ShouldBe("ready");
+            var drafted = await RunAsync(
+                "profile", "draft", "gannet-post", "--install", "games/gannet-post", "--watch", "1", "--out", "draft.yaml");
+            drafted.Code.ShouldBe(0, drafted.Err);
+            var text = File.ReadAllText(scratch.At("draft.yaml"));
+            text.ShouldNotContain("gannet-post*");
+            text.ShouldNotContain("\uFFFD");
+            text.ShouldNotContain("\u001b");
+            text.ShouldContain("\"${cache}/gannet-post: {x}/log\"");
+            var check = await RunAsync("profile", "check", "--here", "draft.yaml");
+            check.Code.ShouldBe(0, check.Err);
+            check.Out.ShouldNotContain("nothing here");
+        }
+        finally
+        {
+            game.Kill(entireProcessTree: true);
+        }
+    }
+
+    [Fact]
     public async Task A_draft_replaces_nothing_and_names_only_what_a_profile_may()
     {
         var again = await RunAsync("profile", "draft", "pierhead", "--install", "launcher/pierhead", "--profiles", "profiles");

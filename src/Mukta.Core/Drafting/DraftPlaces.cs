@@ -18,9 +18,14 @@ internal sealed class DraftPlaces(Machine machine, string install)
         return real.StartsWith(folder + "/", StringComparison.Ordinal) ? real[(folder.Length + 1)..] : null;
     }
 
+    /// <summary>
+    /// False for a path that a profile would read as another one or as several: with a wildcard, a character that cannot be shown, or bytes
+    /// that are not text.
+    /// </summary>
+    public static bool IsLiteral(string path) => path.IndexOfAny(['*', '?', '\uFFFD']) < 0 && PathBytes.Shown(path) == path;
+
     /// <summary>The install as a profile writes it; null if no profile may name it.</summary>
-    public string? PlaceOfInstall() =>
-        PathPattern.Parse(BelowVariable(install), out _) is { } pattern && ProductPlaces.FaultOf(pattern) is null ? pattern.Text : null;
+    public string? PlaceOfInstall() => IsLiteral(install) ? AllowedPattern(BelowVariable(install)) : null;
 
     /// <summary>The path as a profile writes it: below a variable where one fits.</summary>
     public string Pattern(string path)
@@ -41,8 +46,10 @@ internal sealed class DraftPlaces(Machine machine, string install)
     }
 
     /// <summary>The path as a profile writes it, if a profile may name it for something that is changed; null if not.</summary>
-    public string? Allowed(string path) =>
-        PathPattern.Parse(Pattern(path), out _) is { } pattern && ProductPlaces.FaultOf(pattern) is null ? pattern.Text : null;
+    public string? Allowed(string path) => AllowedPattern(Pattern(path));
+
+    private static string? AllowedPattern(string text) =>
+        PathPattern.Parse(text, out _) is { } pattern && ProductPlaces.FaultOf(pattern) is null ? pattern.Text : null;
 
     /// <summary>The paths that a profile may name, as it writes them, with how they are known.</summary>
     public DraftList List(IEnumerable<Trace> traces, DraftTrust trust) => new(
@@ -56,7 +63,7 @@ internal sealed class DraftPlaces(Machine machine, string install)
             return null;
         for (var end = machine.Folders.Home.Length + 1; (end = path.IndexOf('/', end)) > 0; end++)
         {
-            if (Allowed(path[..end]) is not null)
+            if (IsLiteral(path[..end]) && Allowed(path[..end]) is not null)
                 return path[..end];
         }
 

@@ -124,7 +124,8 @@ internal sealed partial class HomeTraces
     {
         try
         {
-            return [.. Directory.EnumerateFileSystemEntries(folder).Take(MostEntries).Order(StringComparer.Ordinal)];
+            var entries = Directory.EnumerateFileSystemEntries(folder).Take(MostEntries);
+            return [.. entries.Where(DraftPlaces.IsLiteral).Order(StringComparer.Ordinal)];
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {

@@ -174,7 +174,7 @@ public sealed partial class ProfileDrafter(IServiceControl services, TimeProvide
         draft.Add("user-data", new DraftList(
         [
             .. seen.Places.List(home.UserData, DraftTrust.Check).Items,
-            .. seen.Places.List(seen.Contents.Strays.Select(
+            .. seen.Places.List(seen.Contents.Strays.Where(DraftPlaces.IsLiteral).Select(
                 s => new Trace(Path.Join(seen.Request.Install, s), "in the install, and not in its manifest")), DraftTrust.Likely).Items,
             .. seen.Places.List(written.Select(w => new Trace(w, "a process of it writes there")), DraftTrust.Seen).Items,
         ]));

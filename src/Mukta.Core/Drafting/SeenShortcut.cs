@@ -59,7 +59,8 @@ internal sealed record SeenShortcut(string Path, DesktopEntry File, ExecLine Exe
             environment.Add(name, value, DraftTrust.Check, "perhaps only this user's choice");
         draft.Add("environment", environment);
         if (File.Get("Path") is { Length: > 0 } folder && System.IO.Path.IsPathRooted(folder)
-            && places.Pattern(Folder.RealPathOf(places.Machine.At(folder))) is var pattern && PathPattern.Parse(pattern, out _) is not null)
+            && DraftPlaces.IsLiteral(folder) && places.Pattern(Folder.RealPathOf(places.Machine.At(folder))) is var pattern
+            && PathPattern.Parse(pattern, out _) is not null)
             draft.Add("folder", pattern, DraftTrust.Seen, "its working folder");
         return draft;
     }
@@ -74,7 +75,8 @@ internal sealed record SeenShortcut(string Path, DesktopEntry File, ExecLine Exe
         System.IO.Path.IsPathRooted(exec.Program) ? DraftPlaces.Inside(request.Machine.At(exec.Program), request.Install) : null;
 
     private static bool MayBeNamed(DraftPlaces places, string path) =>
-        PathPattern.Parse(places.Pattern(path), out _) is { } pattern && ProductPlaces.FaultOfShortcut(pattern) is null;
+        DraftPlaces.IsLiteral(path) && PathPattern.Parse(places.Pattern(path), out _) is { } pattern
+        && ProductPlaces.FaultOfShortcut(pattern) is null;
 
     private static bool IsPlain(string text) =>
         text.Length > 0 && !text.Any(char.IsControl) && !text.Contains("${", StringComparison.Ordinal);

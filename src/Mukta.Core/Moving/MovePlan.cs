@@ -54,7 +54,7 @@ public sealed record MovePlan(
 
         var place = ReinstallTarget.Nearest(target);
         var isRename = Node.At(source)?.MountId == Node.At(place)?.MountId;
-        return Measured(profile, source, target, isRename, source, isRename ? [] : OperationCatalog.EndedIn(source), cancel) with
+        return Measured(profile, (source, target), isRename, source, isRename ? [] : OperationCatalog.EndedIn(source), cancel) with
         {
             Can = FileSystemCapabilities.OfType(Mount.Of(place)?.Type),
         };
@@ -75,11 +75,12 @@ public sealed record MovePlan(
 
         var there = Directory.Exists(from) ? from : to;
         var isRename = Node.At(Path.GetDirectoryName(from)!)?.MountId == Node.At(ReinstallTarget.Nearest(to))?.MountId;
-        return Measured(profile, from, to, isRename, there, isRename || there != from ? [] : OperationCatalog.EndedIn(from), cancel);
+        return Measured(profile, interrupted, isRename, there, isRename || there != from ? [] : OperationCatalog.EndedIn(from), cancel);
     }
 
     private static MovePlan Measured(
-        Profile profile, string from, string to, bool isRename, string at, IReadOnlyList<KeptOperation> staying, CancellationToken cancel)
+        Profile profile, (string From, string To) places, bool isRename, string at, IReadOnlyList<KeptOperation> staying,
+        CancellationToken cancel)
     {
         using var folder = Folder.Open(at);
         var all = TreeBulk.Measure(folder, ".", cancel);
@@ -87,7 +88,7 @@ public sealed record MovePlan(
         var size = all with { Bytes = all.Bytes - stays.Sum(s => s.Bytes), Files = all.Files - stays.Sum(s => s.Files) };
         var left = staying.Select(s => s.Record.Path).ToHashSet();
         return new MovePlan(
-            profile, from, to, isRename, size, TreeNeeds.Of(folder, left.Contains, cancel),
+            profile, places.From, places.To, isRename, size, TreeNeeds.Of(folder, left.Contains, cancel),
             FileSystemCapabilities.OfType(Mount.Of(at)?.Type))
         {
             Staying = staying,

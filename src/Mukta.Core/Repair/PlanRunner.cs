@@ -320,7 +320,7 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
             return;
         using var file = install.OpenRead(put.Path);
         if (DamageReading.Of(
-            Scan.Compare(put.File, file, old.Size, staged.Handle, put.Fetch, put.Way != PutWay.Patch, cancel)) is { } cause)
+            Scan.Compare(put.File, (file, old.Size), staged.Handle, put.Fetch, put.Way != PutWay.Patch, cancel)) is { } cause)
             Causes.Add((put.Path, cause));
     }
 

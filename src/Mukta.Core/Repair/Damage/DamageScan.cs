@@ -21,16 +21,16 @@ internal sealed class DamageScan(Manifest release, Manifest? older)
 
     /// <summary>Compares a damaged file with the one that is right, and says what the damage looks like.</summary>
     /// <param name="file">As published.</param>
-    /// <param name="old">The damaged file.</param>
-    /// <param name="sizeFound">Its size.</param>
+    /// <param name="found">The damaged file, and its size.</param>
     /// <param name="good">The file that is right, at least where the bad pieces are.</param>
     /// <param name="bad">The bad pieces.</param>
     /// <param name="hasAll">True if all of the good file is there.</param>
     /// <param name="cancel">Ends it.</param>
     public DamageFacts Compare(
-        ManifestFile file, SafeFileHandle old, long sizeFound, SafeFileHandle good, IReadOnlyList<BadRange> bad, bool hasAll,
+        ManifestFile file, (SafeFileHandle Handle, long Size) found, SafeFileHandle good, IReadOnlyList<BadRange> bad, bool hasAll,
         CancellationToken cancel)
     {
+        var (old, sizeFound) = found;
         var count = new Counts();
         var there = bad.Select(r => (r.Offset, Length: Math.Min(r.Length, sizeFound - r.Offset))).Where(r => r.Length > 0).ToList();
         foreach (var (offset, length) in there)

@@ -47,6 +47,18 @@ internal static class StateAttacks
                 (await scene.ShellAsync($"./programs/mukta {line} --profiles profiles")).Code.ShouldBe(line.StartsWith('v') ? 1 : 0, line);
             (await scene.ShellAsync("./programs/mukta installs add pier games/pier --profiles profiles --yes")).Err.ShouldContain("SQLite");
         }),
+        new("the programs are where the owner of the state may not read", async scene =>
+        {
+            AttackScene.Run("cp", "-rL", Programs.Folder, scene.Home.At("programs"));
+            Directory.CreateDirectory(scene.Home.At(State));
+            scene.GiveToUser();
+            AttackScene.Run("chown", "-R", "root", scene.Home.At("programs"));
+            AttackScene.Run("chmod", "700", scene.Home.At("programs"));
+            scene.Home.Flip("games/pier/maps/harbour.pak", 100);
+            var repaired = await scene.ShellAsync("./programs/mukta repair pier --from release --yes --profiles profiles");
+            repaired.Code.ShouldBe(0, repaired.Out + repaired.Err);
+            new FileInfo(scene.Home.At($"{State}/state.db")).Length.ShouldBeGreaterThan(0, "what was done is remembered");
+        }),
         new("a line break in a path begins no line in the log", async scene =>
         {
             const string Folder = "games/pier\n2026-01-01 00:00:00.000 +00:00 Information all is well";
@@ -80,7 +92,8 @@ internal static class StateAttacks
             """));
         scene.Home.Write(".cache/pier/pages/one", "1");
         scene.Home.Flip("games/pier/maps/harbour.pak", 100);
-        (await scene.RepairAsync()).Code.ShouldBe(0);
+        var repaired = await scene.RepairAsync();
+        repaired.Code.ShouldBe(0, repaired.Out + repaired.Err);
         scene.Home.Snapshot("games/pier").ShouldBe(scene.Home.Snapshot("release"));
         await scene.MuktaAsync("installs", "add", "pier", "games/pier", "--profiles", "profiles", "--yes");
         await scene.OnAsync("verify", "--quick");

@@ -17,13 +17,30 @@ internal sealed record Answer(int Code, string Out, string Err)
 /// </summary>
 internal static class Programs
 {
-    public static string Folder { get; } = Environment.GetEnvironmentVariable("MUKTA_PROGRAMS") is { Length: > 0 } published
+    public static string Folder { get; } = ForEveryUser(Environment.GetEnvironmentVariable("MUKTA_PROGRAMS") is { Length: > 0 } published
         ? published
-        : Built("programs") is var compiled && Directory.Exists(compiled) ? compiled : Built("bin/Mukta.Cli/debug");
+        : Built("programs") is var compiled && Directory.Exists(compiled) ? compiled : Built("bin/Mukta.Cli/debug"));
 
     public static string Mukta => Path.Join(Folder, "mukta");
 
     public static string StandIns => Path.Join(Folder, "mukta-standins");
+
+    /// <summary>The folder, or a copy of it where only root gets to it, such as in root's home: some tests run the program as somebody else.</summary>
+    private static string ForEveryUser(string folder)
+    {
+        const UnixFileMode Enter = UnixFileMode.OtherExecute;
+        var on = new DirectoryInfo(folder);
+        while (on is not null && on.UnixFileMode.HasFlag(Enter))
+            on = on.Parent;
+        if (on is null || !Environment.IsPrivilegedProcess)
+            return folder;
+        var copy = Directory.CreateTempSubdirectory("mukta-programs-");
+        copy.UnixFileMode |= Enter | UnixFileMode.OtherRead;
+        using (var copying = Process.Start("cp", ["-rL", Path.Join(folder, "."), copy.FullName]))
+            copying.WaitForExit();
+        AppDomain.CurrentDomain.ProcessExit += (_, _) => copy.Delete(recursive: true);
+        return copy.FullName;
+    }
 
     private static string Built(string place) => Path.GetFullPath(Path.Join(AppContext.BaseDirectory, "..", "..", "..", place));
 

@@ -146,12 +146,14 @@ public sealed class StateDatabase : IDisposable
     {
         var path = StatePlace.PathIn(stateFolder, FileName);
         var (user, group) = StatePlace.OwnerOf(stateFolder);
-        var rights = FileSystemIdentity.Of(user, group); // Held until it is closed: SQLite opens files when it likes.
         SqliteConnection? connection = null;
+        FileSystemIdentity? rights = null;
         try
         {
+            // This loads the library, which the folder's owner may not be able to read.
             connection = new SqliteConnection(
                 new SqliteConnectionStringBuilder { DataSource = path, Mode = mode, Pooling = false, DefaultTimeout = 10 }.ToString());
+            rights = FileSystemIdentity.Of(user, group); // Held until it is closed: SQLite opens files when it likes.
             connection.Open();
             var database = new StateDatabase(connection, rights);
             database.Migrate(stateFolder, mode != SqliteOpenMode.ReadOnly);
@@ -160,7 +162,7 @@ public sealed class StateDatabase : IDisposable
         catch (Exception e)
         {
             connection?.Dispose();
-            rights.Dispose();
+            rights?.Dispose();
             if (e is SqliteException)
                 throw Failure(path, e);
             if (e is TypeInitializationException or DllNotFoundException or EntryPointNotFoundException)

@@ -17,7 +17,7 @@ internal static class OldOperations
         var machine = Machine.Here(UserEnvironment.Get);
         var before = tools.Time.GetUtcNow().AddDays(-days);
         var catalog = new OperationCatalog(
-            machine.Home, tools.Time, new Host.Services.ServiceUndo(tools.Services, cancel) { Units = new HashSet<string>() });
+            machine.Home, tools.Time, new Host.SystemUndo(tools.Services, cancel) { Units = new HashSet<string>() });
         try
         {
             var all = catalog.All([], OperationIndex.PlacesOf(machine));

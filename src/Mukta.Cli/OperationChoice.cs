@@ -1,7 +1,6 @@
 using System.CommandLine;
 using Mukta.Disk;
 using Mukta.Host;
-using Mukta.Host.Services;
 using Mukta.Manifests;
 using Mukta.Operations;
 using Mukta.Products;
@@ -34,7 +33,7 @@ internal sealed class OperationChoice
 
     public OperationCatalog Catalog(ParseResult parsed, CancellationToken cancel = default) =>
         new(Machine(parsed).Home, TimeProvider.System,
-        new ServiceUndo(Product.ControlOf(Machine(parsed)), cancel) { Units = Units(parsed) });
+        new SystemUndo(Product.ControlOf(Machine(parsed)), cancel) { Units = Units(parsed) });
 
     /// <summary>
     /// All operations that hold something, oldest first: those of the state database, of the user, and of the installs that profiles and
@@ -79,8 +78,7 @@ internal sealed class OperationChoice
 
     /// <summary>The services that the profiles name.</summary>
     private HashSet<string> Units(ParseResult parsed) =>
-        [.. Profiles(parsed).SelectMany(p => p.Profile.Services)
-        .Select(s => s.Unit)];
+        [.. Profiles(parsed).SelectMany(p => p.Profile.Services.Select(s => s.Unit).Concat(p.Profile.Conflicts.SelectMany(c => c.Units)))];
 
     /// <summary>What the user has to add to another command to look in the same places.</summary>
     public string Arguments(ParseResult parsed) => string.Concat(

@@ -60,6 +60,10 @@ internal sealed class TargetOptions(bool mayBeNew = false)
         choice.AddTo(command);
     }
 
+    /// <summary>The product that is named; null for a folder.</summary>
+    public Product? Product(ParseResult parsed) =>
+        parsed.GetValue(what) is { } named && !IsFolder(parsed, named) ? choice.Product(parsed, named) : null;
+
     /// <summary>
     /// The product that is named, where no install of it is there, or where making its first one was interrupted; null otherwise.
     /// </summary>

@@ -40,7 +40,7 @@ public sealed record KeptOperation(string Anchor, string Parent, OperationRecord
 
     /// <summary>The files and folders that an undo touches: the whole install for a journal that lies in one.</summary>
     public IReadOnlyList<string> Touched => Record.Header.Command == "repair" && Parent == KeptArea.OfInstall ? [Anchor]
-        : [.. Record.Changes.Where(c => c.UndoPhrase is not null && c is not ServiceChanged).Select(c => Path.Join(Anchor, c.Subject))
+        : [.. Record.Changes.Where(c => c.UndoPhrase is not null && c.IsOnDisk).Select(c => Path.Join(Anchor, c.Subject))
         .Distinct(StringComparer.Ordinal)];
 }
 
@@ -52,8 +52,8 @@ public sealed record PendingOperation(OperationRecord Record, OperationState Sta
 /// <summary>Finds the operations that a machine keeps something of, puts back what they have changed, and purges what they keep.</summary>
 /// <param name="home">The machine.</param>
 /// <param name="time">For dates.</param>
-/// <param name="services">For operations that have changed services.</param>
-public sealed class OperationCatalog(OperationHome home, TimeProvider time, IServiceUndo? services = null)
+/// <param name="system">For operations that have changed what is not on the disk.</param>
+public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISystemUndo? system = null)
 {
     /// <summary>Journals that were found and cannot be used, from the last <see cref="All"/>.</summary>
     public IReadOnlyList<JournalFault> Faults { get; private set; } = [];
@@ -120,7 +120,7 @@ public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISer
             using var anchor = Folder.Open(area.Anchor);
             using var held = new InstallLocks(time);
             held.TakeAll(anchor, area, IsMain(area));
-            var undoer = new Undoer(time, ServicesFor(area)) { Begun = h => begun?.Invoke(h, Path.Join(area.Anchor, area.Parent)) };
+            var undoer = new Undoer(time, SystemFor(area)) { Begun = h => begun?.Invoke(h, Path.Join(area.Anchor, area.Parent)) };
             var (of, notRestored) = undoer.Undo(
                 anchor, area, header, () => OperationSequence.Next(home, areas.Select(a => a.Record)), cancel);
             header ??= of;
@@ -183,21 +183,27 @@ public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISer
     private bool IsMain(KeptOperation area) => area.Parent != KeptArea.OfInstall;
 
     /// <summary>
-    /// Services are changed back for a journal in Mukta's folder for state only: without question if root has written it, or if the rights
-    /// are
-    /// those of its owner; otherwise only the units that a profile names.
+    /// Services are changed back, and programs started again, for a journal in Mukta's folder for state only: services without question if
+    /// root has written it, or if the rights are those of its owner, otherwise only the units that a profile names; programs as the user
+    /// who has written it, or for root's as any.
     /// </summary>
-    private IServiceUndo? ServicesFor(KeptOperation area) =>
-        !IsMain(area) || services is null ? null : area.Record.Owner.User == 0 || CurrentUser.Number != 0
-        ? new OwnServices(services) : services;
+    private BelievedUndo? SystemFor(KeptOperation area) =>
+        !IsMain(area) || system is null ? null : new BelievedUndo(system, area.Record.Owner.User);
 
-    private sealed class OwnServices(IServiceUndo services) : IServiceUndo
+    private sealed class BelievedUndo(ISystemUndo system, uint owner) : ISystemUndo
     {
-        public bool MayRestore(string unit) => true;
+        public bool MayRestore(string unit) => owner == 0 || CurrentUser.Number != 0 || system.MayRestore(unit);
 
-        public ServiceChanged Now(string unit) => services.Now(unit);
+        public ServiceChanged Now(string unit) => system.Now(unit);
 
-        public void Restore(ServiceChanged before) => services.Restore(before);
+        public void Restore(ServiceChanged before) => system.Restore(before);
+
+        public void Start(ProcessStopped stopped)
+        {
+            if (stopped.User != owner && (owner != 0 || CurrentUser.Number != 0))
+                throw new NotRestoredException($"it ran as user {stopped.User}, for whom this record does not count, so it was not started");
+            system.Start(stopped);
+        }
     }
 
     private string MainPlace()

@@ -20,8 +20,8 @@ public sealed record UndoOutcome(string Operation, IReadOnlyList<(string Subject
 /// and reported, and the same undo tries it again.
 /// </summary>
 /// <param name="time">For the date.</param>
-/// <param name="services">For operations that have changed services; null if none may be.</param>
-internal sealed class Undoer(TimeProvider time, IServiceUndo? services)
+/// <param name="system">For what is not on the disk; null if nothing of it may be changed.</param>
+internal sealed class Undoer(TimeProvider time, ISystemUndo? system)
 {
     /// <summary>Told of the undo once its journal is made.</summary>
     public Action<OperationHeader>? Begun { get; init; }
@@ -74,7 +74,7 @@ internal sealed class Undoer(TimeProvider time, IServiceUndo? services)
             undo.Undoing = i;
             try
             {
-                changes[i].Revert(site, undo, services);
+                changes[i].Revert(site, undo, system);
             }
             catch (Exception e) when (e is NotRestoredException
                 || (e is MuktaException or IOException or UnauthorizedAccessException && !IsFatal(e)))

@@ -80,6 +80,54 @@ public class StopTests
         shell.Out.ShouldContain("shell lives 3");
     }
 
+    [Fact]
+    public async Task Programs_that_are_in_the_way_are_stopped_one_at_a_time_and_an_undo_starts_them_again()
+    {
+        using var home = await Home.MakeAsync();
+        var profile = home.Scratch.At("profiles/gannet-post.yaml");
+        File.WriteAllText(profile, File.ReadAllText(profile).Replace(
+            "conflicts:\n", "conflicts:\n  - {name: gull, processes: [gull-overlay-y], why: it draws over the game}\n"
+            + "  - {name: tern, processes: [tern-overlay-y]}\n", StringComparison.Ordinal));
+        (await home.OnAsync("stop", "gannet-post", "--conflicts")).Out.ShouldContain("Nothing that runs is in the way of Gannet Post.");
+        using var gull = Overlay(home, "gull-overlay-y", "two words");
+        using var tern = Overlay(home, "tern-overlay-y");
+        var check = await home.OnAsync("check", "gannet-post", "--alone", "--offline");
+        check.Out.ShouldContain($"gull is running (process {gull.Id} of ");
+        check.Out.ShouldContain("it draws over the game");
+        check.Out.ShouldContain("> mukta stop gannet-post --profiles profiles --conflicts");
+
+        var planned = await home.OnAsync("stop", "gannet-post", "--conflicts", "--dry-run");
+        planned.Out.ShouldContain("2 programs are in the way of Gannet Post. This stops the first; then tern.");
+        gull.HasExited.ShouldBeFalse("a dry run ends nothing");
+        (await home.OnAsync("stop", "gannet-post", "--conflicts")).Code.ShouldBe(2, "without a terminal it needs --yes");
+
+        var stopped = await home.OnAsync("stop", "gannet-post", "--conflicts", "--yes", "--json");
+        stopped.Code.ShouldBe(0, stopped.Err);
+        gull.WaitForExit(5000).ShouldBeTrue();
+        tern.HasExited.ShouldBeFalse("one at a time");
+        stopped.Json.GetProperty("conflict").GetString().ShouldBe("gull");
+        stopped.Json.GetProperty("later")[0].GetString().ShouldBe("tern");
+
+        var undone = await home.MuktaAsync("undo", stopped.Json.GetProperty("operation").GetString()!, "--profiles", "profiles", "--yes");
+        undone.Code.ShouldBe(0, undone.Err + undone.Out);
+        var again = await home.OnAsync("stop", "gannet-post", "--conflicts", "--dry-run", "--json");
+        var pid = again.Json.GetProperty("processes")[0].GetProperty("pid").GetInt32();
+        pid.ShouldNotBe(gull.Id);
+        File.ReadAllText($"/proc/{pid}/cmdline").ShouldEndWith("gull-overlay-y\0-f\0/dev/null\0two words\0");
+        File.ReadAllText($"/proc/{pid}/environ").ShouldNotContain("TOKEN");
+        using (var started = Process.GetProcessById(pid))
+            started.Kill();
+        tern.Kill();
+    }
+
+    private static Process Overlay(Home home, string name, params string[] arguments)
+    {
+        var program = home.Scratch.Write($"overlays/{name}", File.ReadAllBytes("/usr/bin/tail"), Mukta.Tests.Scratch.Program);
+        var process = Programs.Start(home.Scratch, "env", ["TOKEN=secret", program, "-f", "/dev/null", .. arguments]);
+        SpinWait.SpinUntil(() => new FileInfo($"/proc/{process.Id}/exe").LinkTarget == program, TimeSpan.FromSeconds(20)).ShouldBeTrue();
+        return process;
+    }
+
     private static Process Run(GameFolder game, string program, params string[] arguments)
     {
         File.Copy($"/bin/{program}", game.Scratch.At("game/bin", program));

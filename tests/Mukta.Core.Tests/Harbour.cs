@@ -125,7 +125,7 @@ internal sealed class Harbour : IDisposable
     }
 
     public OperationCatalog Operations =>
-        new(Machine.Home, TimeProvider.System, new ServiceUndo(Services, default) { Units = new HashSet<string> { "pier.service" } });
+        new(Machine.Home, TimeProvider.System, new SystemUndo(Services, default) { Units = new HashSet<string> { "pier.service" } });
 
     /// <summary>
     /// The product as a remedy is given it. After a remove that was interrupted the install is the one that it was about.

@@ -159,6 +159,7 @@ public sealed class JournalTests
             new Patched("a", 1, 2, "b", 3, 4), new Renamed("a", "b"),
             new ModeSet("a", "0644", "0755"), new FolderMade("a"), new FolderRemoved("a", "0755", 1, 2, 3), new FolderTime("a", 1),
             new ServiceChanged("u", "enabled", "active"),
+            new ProcessStopped("/p", ["p", "-a"], "/", ["HOME=/h"], 1, 2), new ProcessStarted("/p"),
             new StepDone("s", 4), new Noted("k", "t", "o"), new AreaUsed("p"), new WaitsForRestart("b"), new NotDone(1, "r"),
             new LeftBehind(1, "r"), new Ended(), new Undone("by"),
         ];

@@ -110,6 +110,48 @@ public sealed class TrustTests
     }
 
     [Fact]
+    public void A_journal_starts_programs_only_as_the_user_who_wrote_it()
+    {
+        Need.Root();
+        using var scratch = new Scratch();
+        File.SetUnixFileMode(scratch.Root, (UnixFileMode)0b111_101_101);
+        var home = new OperationHome("/", scratch.At("state"));
+        var system = new Recorder();
+        IReadOnlyList<string> Undone(uint owner, uint user)
+        {
+            using (var operation = Operation.Open(home, Tree.Header("stop"), "stop", null))
+            {
+                operation.Main.Note(new ProcessStopped("/bin/gull", ["gull"], "/", [], user, user));
+                operation.End();
+            }
+
+            Run("chown", "-R", $"{owner}:{owner}", scratch.At("state"));
+            system.Restored.Clear();
+            var catalog = new OperationCatalog(home, TimeProvider.System, system);
+            var all = catalog.All([], []).Where(o => o.State == OperationState.Done && o.Record.Header.Undoes is null).ToList();
+            var outcome = catalog.Undo(all, null, TestContext.Current.CancellationToken);
+            outcome.NotRestored.Count.ShouldBe(1 - system.Restored.Count);
+            Directory.Delete(scratch.At("state"), recursive: true);
+            return [.. system.Restored];
+        }
+
+        Undone(owner: 1234, user: 0).ShouldBeEmpty("a user does not decide what root runs");
+        Undone(owner: 1234, user: 1235).ShouldBeEmpty();
+        Undone(owner: 1234, user: 1234).ShouldBe(["/bin/gull"]);
+        Undone(owner: 0, user: 1234).ShouldBe(["/bin/gull"]);
+
+        using var tree = new Tree();
+        tree.Do(area => area.SetAside("a"));
+        Forge(tree, [new ProcessStopped("/bin/gull", ["gull"], "/", [], 0, 0), new Ended()], "evil");
+        system.Restored.Clear();
+        var inInstall = new OperationCatalog(new OperationHome("/", SharedState.Folder), TimeProvider.System, system);
+        inInstall.Undo(
+            [.. inInstall.All([tree.Place], []).Where(o => o.Record.Header.Command == "evil")], null, TestContext.Current.CancellationToken)
+            .NotRestored.ShouldHaveSingleItem().Subject.ShouldBe("/bin/gull");
+        system.Restored.ShouldBeEmpty();
+    }
+
+    [Fact]
     public void A_user_is_not_led_by_another_users_journal()
     {
         Need.Root();
@@ -147,7 +189,7 @@ public sealed class TrustTests
         process.ExitCode.ShouldBe(0);
     }
 
-    private sealed class Recorder : IServiceUndo
+    private sealed class Recorder : ISystemUndo
     {
         public List<string> Restored { get; } = [];
 
@@ -156,5 +198,7 @@ public sealed class TrustTests
         public ServiceChanged Now(string unit) => new(unit, "enabled", "active");
 
         public void Restore(ServiceChanged before) => Restored.Add(before.Unit);
+
+        public void Start(ProcessStopped stopped) => Restored.Add(stopped.Program);
     }
 }

@@ -13,7 +13,7 @@ internal static class StopCommand
 {
     private const string Examples = """
           mukta stop gannet-post
-          mukta stop games/gannet-post --seconds 30 --force
+          mukta stop gannet-post --conflicts
         """;
 
     public static Command Build()
@@ -21,10 +21,15 @@ internal static class StopCommand
         var target = new TargetOptions { IsCompared = false };
         var seconds = CommonOptions.Seconds("--seconds", "How long to wait after asking", least: 0);
         var force = new Option<bool>("--force") { Description = "Kill what still runs after that. Unsaved work is lost." };
+        var conflicts = new Option<bool>("--conflicts")
+        {
+            Description = "Instead stop the first program that the profile lists as a conflict.",
+        };
         var (dryRun, yes) = (CommonOptions.DryRun(), CommonOptions.Yes());
         var command = new ExampleCommand(
             "stop", "Ask the processes that use an install to exit. Kills them only with --force.", Examples)
         {
+            conflicts,
             seconds,
             force,
             dryRun,
@@ -34,6 +39,24 @@ internal static class StopCommand
         command.SetAction(async (parsed, cancel) =>
         {
             using var session = new Session(parsed);
+            if (parsed.GetValue(conflicts))
+            {
+                var product = target.Product(parsed) ?? throw new MuktaException(
+                    ExitCode.BadInput, "Only a profile lists conflicts, and this is a folder.", Shell.Typed(parsed),
+                    "Name the product; mukta profile show lists them.");
+                var remedy = new StopConflictsRemedy(
+                    product.Target([]), UserEnvironment.Get, Product.ToolsOf(product.Machine, session, parsed))
+                {
+                    Patience = TimeSpan.FromSeconds(parsed.GetValue(seconds)),
+                    Force = parsed.GetValue(force),
+                };
+                return await new RemedyRun<StopConflictsPlan, StopConflictsOutcome>(session, remedy, new ConflictView(session, product))
+                {
+                    IsDryRun = parsed.GetValue(dryRun),
+                    IsAgreed = parsed.GetValue(yes),
+                }.ToEndAsync(cancel).ConfigureAwait(false);
+            }
+
             var found = await target.FindAsync(parsed, session, needsManifest: false, cancel).ConfigureAwait(false);
             var run = new Run(session, found, TimeSpan.FromSeconds(parsed.GetValue(seconds)), parsed.GetValue(force));
             return (int)await run.ToEndAsync(parsed.GetValue(dryRun), parsed.GetValue(yes), cancel).ConfigureAwait(false);
@@ -84,8 +107,7 @@ internal static class StopCommand
         {
             foreach (var process in running)
             {
-                var owner = process.Owner == 0 ? "root" : $"user {process.Owner}";
-                var who = $"{owner}, since {process.Since.ToLocalTime():yyyy-MM-dd HH:mm:ss}";
+                var who = $"{process.OwnerInWords}, since {process.Since.ToLocalTime():yyyy-MM-dd HH:mm:ss}";
                 session.Output.MarkupLineInterpolated($"  [bold]{process.Pid,7}[/]  {PathBytes.Shown(process.Name),-15}  {who}");
                 foreach (var reason in process.Reasons)
                     session.Output.WriteLine($"           {PathBytes.Shown(reason)}");

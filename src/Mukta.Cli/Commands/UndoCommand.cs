@@ -123,7 +123,7 @@ internal static class UndoCommand
             .Where(c => c.Change.UndoPhrase is not null).GroupBy(c => c.Change.UndoPhrase!))
         {
             var (area, change) = kind.First();
-            var first = PathBytes.Shown(change is not ServiceChanged && area.Anchor == "/" ? "/" + change.Subject : change.Subject);
+            var first = PathBytes.Shown(change.IsOnDisk && area.Anchor == "/" ? "/" + change.Subject : change.Subject);
             session.Output.WriteLine(
                 $"  {kind.Key,-31}  {Units.Count(kind.Count(), "item")}{(kind.Count() == 1 ? ": " : ", such as ")}{first}");
         }

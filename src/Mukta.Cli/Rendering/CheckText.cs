@@ -38,9 +38,12 @@ internal sealed class CheckText(IAnsiConsole console, Func<ProductCheck, CheckFi
         if (products[0].Install is { } install)
             console.WriteLine($"  {PathBytes.Shown(install)}");
         var width = products.Max(p => p.Loaded.Profile.Product.Length);
+        var rows = products.SelectMany(p => p.Areas.SelectMany(a => a.Findings.Select(f => (Product: p, a.Area, Finding: f))))
+            .Where(r => showAll || r.Finding.Verdict != Verdict.Ok).OrderByDescending(r => r.Finding.Verdict).ToList();
+        var areaWidth = (showAll ? Enum.GetValues<Area>() : rows.Select(r => r.Area)).Select(a => Name(a).Length).Append(AreaWidth).Max();
         void Row(Verdict verdict, ProductCheck product, Area area, IEnumerable<string> seen)
         {
-            var label = $"{product.Loaded.Profile.Product.PadRight(width)}  {Name(area),-AreaWidth}  ";
+            var label = $"{product.Loaded.Profile.Product.PadRight(width)}  {Name(area).PadRight(areaWidth)}  ";
             console.Markup($"  [{Colour(verdict)}]{Name(verdict),-VerdictWidth}[/]  {Markup.Escape(label)}");
             var indent = 2 + VerdictWidth + 2 + label.Length;
             var lines = seen.SelectMany(l => Columns.Wrap(l, TextWidth - indent)).ToList();
@@ -48,8 +51,6 @@ internal sealed class CheckText(IAnsiConsole console, Func<ProductCheck, CheckFi
             lines.Skip(1).ToList().ForEach(l => console.WriteLine(new string(' ', indent) + l));
         }
 
-        var rows = products.SelectMany(p => p.Areas.SelectMany(a => a.Findings.Select(f => (Product: p, a.Area, Finding: f))))
-            .Where(r => showAll || r.Finding.Verdict != Verdict.Ok).OrderByDescending(r => r.Finding.Verdict).ToList();
         foreach (var alike in rows.GroupBy(
             r => (r.Product, r.Area, r.Finding.Verdict, Do: command(r.Product, r.Finding) ?? r.Finding.Advice)))
         {

@@ -20,6 +20,8 @@ internal sealed class ProfileText(IAnsiConsole console)
             Line("processes", string.Join(", ", profile.Processes));
             Line("services", string.Join("\n", profile.Services.Select(s => $"{s.Unit}, {s.Startup} and {s.State}")));
             Line("caches", string.Join("\n", profile.Caches.Select(Cache)));
+            Line("conflicts", string.Join(
+                "\n", profile.Conflicts.Select(c => $"{c.Name}: {string.Join(", ", c.Units.Concat(c.Processes))}")));
             Line("user data", string.Join("\n", profile.UserData.Select(p => p.Text)));
             Line("setup", profile.Setup is { } setup ? $"{setup.Program}: {string.Join(", ", setup.Actions.Keys)}" : "");
             Line("outages", profile.Outage?.AbsoluteUri ?? "");

@@ -20,6 +20,7 @@ internal static class RemedyWords
         Remedy.RestoreServices => $"{Shell.Sudo}mukta services restore {product}",
         Remedy.ClearCache => $"mukta caches clear {product} {Shell.Quoted(finding.Subject)}",
         Remedy.ClearTemporary => $"mukta caches clear {product} temporary",
+        Remedy.StopConflicts => $"mukta stop {product} --conflicts",
         Remedy.RestoreShortcuts => $"mukta shortcuts restore {product}",
         _ => null,
     };

@@ -1,4 +1,5 @@
 using Mukta.Disk;
+using Mukta.Host.Packages;
 using Mukta.Host.Runtime;
 using Mukta.Manifests;
 
@@ -39,12 +40,14 @@ internal static class RuntimeDraft
             .Where(l => l.FoundAt is not null && named.Contains(l.Name) && DraftPlaces.Inside(l.FoundAt, request.Install) is null)
             .DistinctBy(l => l.Name).OrderBy(l => l.Name, StringComparer.Ordinal)
             .Select(l => (l.Name, Real: Folder.RealPathOf(l.FoundAt!), By: Path.GetFileName(l.NeededBy))).ToList();
-        var owners = await PackageOwners.OfAsync([.. outside.Select(l => l.Real).Distinct()], cancel).ConfigureAwait(false);
         var packages = new DraftMap();
+        if (PackageManagers.Of(request.Machine) is not { } manager)
+            return packages;
+        var owners = await manager.OwnersAsync([.. outside.Select(l => l.Real).Distinct()], cancel).ConfigureAwait(false);
         foreach (var (name, real, by) in outside)
         {
             if (owners.TryGetValue(real, out var package))
-                packages.Add(name, package, DraftTrust.Seen, $"needed by {by}");
+                packages.Add(name, package.Split(':')[0], DraftTrust.Seen, $"needed by {by}");
         }
 
         return packages;

@@ -1,4 +1,5 @@
 using Mukta.Disk;
+using Mukta.Host;
 using Mukta.Host.Services;
 
 namespace Mukta.Drafting;

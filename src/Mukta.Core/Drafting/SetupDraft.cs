@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Text.RegularExpressions;
+using Mukta.Host;
 using Mukta.Host.Services;
 using Mukta.Manifests;
 

@@ -63,6 +63,9 @@ public sealed record Profile
     /// <summary>What it needs from the machine.</summary>
     public RuntimeNeeds Runtime { get; init; } = new();
 
+    /// <summary>Programs that get in its way.</summary>
+    public IReadOnlyList<Conflict> Conflicts { get; init; } = [];
+
     /// <summary>Its own settings and local data that may go, so that it starts as new.</summary>
     public IReadOnlyList<PathPattern> Settings { get; init; } = [];
 
@@ -192,6 +195,13 @@ public sealed record RuntimeNeeds
     /// <summary>Which package of the system brings a library.</summary>
     public IReadOnlyDictionary<string, string> Packages { get; init; } = new Dictionary<string, string>();
 }
+
+/// <summary>A program that gets in the way of a product.</summary>
+/// <param name="Name">What to call it.</param>
+/// <param name="Processes">Names of its processes.</param>
+/// <param name="Units">Its services.</param>
+/// <param name="Why">Why it counts, in words; null if the profile does not say.</param>
+public sealed record Conflict(string Name, IReadOnlyList<string> Processes, IReadOnlyList<string> Units, string? Why);
 
 /// <summary>The vendor's setup program.</summary>
 /// <param name="Program">Relative to the install.</param>

@@ -13,7 +13,7 @@ internal static class ProfileKeys
         [
             "format", "product", "title", "kind", "needs", "installs", "manifest", "components", "processes", "services", "caches",
             "temporary",
-            "user-data", "shortcuts", "runtime", "settings", "leftovers", "setup", "outage", "codes", "ladder",
+            "user-data", "shortcuts", "runtime", "conflicts", "settings", "leftovers", "setup", "outage", "codes", "ladder",
         ],
         ["installs"] = ["places", "marker", "layout"],
         ["manifest"] = ["file", "url", "index", "channel", "trust", "mirrors", "fresh-for"],
@@ -21,6 +21,7 @@ internal static class ProfileKeys
         ["cache"] = ["name", "places", "holds", "clear"],
         ["shortcut"] = ["entry", "program", "arguments", "environment", "folder"],
         ["runtime"] = ["programs", "kernel", "libc", "drivers", "layer", "packages"],
+        ["conflict"] = ["name", "processes", "units", "why"],
         ["setup"] = ["program", "install", "repair", "remove", "then"],
         ["setup action"] = ["arguments", "minutes", "done", "restart"],
         ["setup result"] = ["active", "files"],

@@ -70,6 +70,7 @@ public static class ProfileReader
             UserData = fields.Places("user-data"),
             Shortcuts = [.. fields.EachFields("shortcuts", "shortcut").Select(Shortcut)],
             Runtime = fields.Fields("runtime", "runtime") is { } runtime ? Runtime(runtime) : new RuntimeNeeds(),
+            Conflicts = [.. fields.EachFields("conflicts", "conflict").Select(Conflict)],
             Settings = fields.Places("settings"),
             Leftovers = fields.Places("leftovers"),
             Setup = fields.Fields("setup", "setup") is { } setup ? Setup(setup) : null,
@@ -154,6 +155,14 @@ public static class ProfileReader
         Layer = fields.Path("layer"),
         Packages = fields.TextPairs("packages"),
     };
+
+    private static Conflict Conflict(ProfileFields fields)
+    {
+        var (processes, units) = (fields.Names("processes", "a process"), fields.Names("units", "a unit"));
+        return processes.Count + units.Count > 0
+            ? new Conflict(fields.RequiredWord("name", "a conflict"), processes, units, fields.Text("why"))
+            : throw fields.Missing("key \"processes\" or \"units\"");
+    }
 
     private static SetupProgram Setup(ProfileFields fields)
     {

@@ -26,6 +26,10 @@ public abstract partial record Change
     [JsonIgnore]
     public string Subject => About;
 
+    /// <summary>True if it is about a path; otherwise about something that is not on the disk.</summary>
+    [JsonIgnore]
+    public bool IsOnDisk => IsAboutPath;
+
     /// <summary>True if it keeps something at <c>files/NUMBER</c>.</summary>
     [JsonIgnore]
     public bool Keeps => KeepsFile;
@@ -38,6 +42,9 @@ public abstract partial record Change
 
     /// <summary>See <see cref="Subject"/>.</summary>
     protected virtual string About => "";
+
+    /// <summary>See <see cref="IsOnDisk"/>.</summary>
+    protected virtual bool IsAboutPath => true;
 
     /// <summary>See <see cref="Keeps"/>.</summary>
     protected virtual bool KeepsFile => false;
@@ -60,7 +67,7 @@ public abstract partial record Change
 
     /// <summary>Puts back what it changed, as changes of the undo. After an interruption it is called again.</summary>
     /// <exception cref="NotRestoredException">It cannot be put back.</exception>
-    internal virtual void Revert(ChangeSite site, KeptArea undo, IServiceUndo? services)
+    internal virtual void Revert(ChangeSite site, KeptArea undo, ISystemUndo? system)
     {
     }
 }

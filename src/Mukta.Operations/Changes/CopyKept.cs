@@ -26,5 +26,5 @@ public sealed record CopyKept(
 
     internal override bool Settle(ChangeSite site) => site.Look(site.At(this)) is not null;
 
-    internal override void Revert(ChangeSite site, KeptArea undo, IServiceUndo? services) => undo.PutBack(site, this, Path);
+    internal override void Revert(ChangeSite site, KeptArea undo, ISystemUndo? system) => undo.PutBack(site, this, Path);
 }

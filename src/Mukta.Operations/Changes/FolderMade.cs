@@ -23,5 +23,5 @@ public sealed record FolderMade([property: JsonConverter(typeof(PathText))] stri
     internal override bool Settle(ChangeSite site) => site.Look(Path) is { Kind: NodeKind.Folder };
 
     /// <summary>What others have put into it since keeps it there.</summary>
-    internal override void Revert(ChangeSite site, KeptArea undo, IServiceUndo? services) => undo.TryRemoveFolder(Path);
+    internal override void Revert(ChangeSite site, KeptArea undo, ISystemUndo? system) => undo.TryRemoveFolder(Path);
 }

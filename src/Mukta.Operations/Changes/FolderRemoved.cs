@@ -29,7 +29,7 @@ public sealed record FolderRemoved(
 
     internal override bool Settle(ChangeSite site) => site.Look(Path) is null;
 
-    internal override void Revert(ChangeSite site, KeptArea undo, IServiceUndo? services)
+    internal override void Revert(ChangeSite site, KeptArea undo, ISystemUndo? system)
     {
         if (site.Look(Path) is { Kind: not NodeKind.Folder })
             throw new NotRestoredException("something else is in its place now");

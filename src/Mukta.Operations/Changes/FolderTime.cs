@@ -11,7 +11,7 @@ public abstract partial record Change;
 /// <param name="ModifiedNs">When it was last changed before, nanoseconds since 1970 UTC.</param>
 public sealed record FolderTime([property: JsonConverter(typeof(FolderText))] string Path, long ModifiedNs) : Change
 {
-    internal override void Revert(ChangeSite site, KeptArea undo, IServiceUndo? services)
+    internal override void Revert(ChangeSite site, KeptArea undo, ISystemUndo? system)
     {
         var folder = Path.Length == 0 ? "." : Path;
         if (site.Look(folder) is { Kind: NodeKind.Folder })

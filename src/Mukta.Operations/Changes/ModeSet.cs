@@ -23,7 +23,7 @@ public sealed record ModeSet([property: JsonConverter(typeof(PathText))] string 
 
     internal override bool Settle(ChangeSite site) => site.Look(Path)?.Mode == Octal.Parse(To);
 
-    internal override void Revert(ChangeSite site, KeptArea undo, IServiceUndo? services)
+    internal override void Revert(ChangeSite site, KeptArea undo, ISystemUndo? system)
     {
         if (site.Look(Path) is null)
             throw new NotRestoredException("it is no longer there");

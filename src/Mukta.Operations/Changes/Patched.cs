@@ -56,7 +56,7 @@ public sealed record Patched(
     /// <summary>Once the old bytes are kept the range may be half written: writing them back is right either way.</summary>
     internal override bool Settle(ChangeSite site) => site.Look(site.At(this)) is not null;
 
-    internal override void Revert(ChangeSite site, KeptArea undo, IServiceUndo? services)
+    internal override void Revert(ChangeSite site, KeptArea undo, ISystemUndo? system)
     {
         if (site.Look(site.At(this)) is not { Kind: NodeKind.File })
             throw new NotRestoredException("its old bytes are no longer kept");

@@ -23,7 +23,7 @@ public sealed record Placed(
 
     internal override bool Settle(ChangeSite site) => Relocation.Settle(site.Anchor, Staged, Path);
 
-    internal override void Revert(ChangeSite site, KeptArea undo, IServiceUndo? services)
+    internal override void Revert(ChangeSite site, KeptArea undo, ISystemUndo? system)
     {
         if (undo.HasSetAside(this, Path))
             return;

@@ -24,7 +24,7 @@ public sealed record Renamed(
 
     internal override bool Settle(ChangeSite site) => IsOne(site) || Relocation.Settle(site.Anchor, From, Path);
 
-    internal override void Revert(ChangeSite site, KeptArea undo, IServiceUndo? services)
+    internal override void Revert(ChangeSite site, KeptArea undo, ISystemUndo? system)
     {
         if (site.Look(Path) is null)
         {

@@ -48,7 +48,7 @@ public sealed record Replaced(
         return false;
     }
 
-    internal override void Revert(ChangeSite site, KeptArea undo, IServiceUndo? services)
+    internal override void Revert(ChangeSite site, KeptArea undo, ISystemUndo? system)
     {
         var kept = site.At(this);
         if (site.Look(kept) is { Kind: NodeKind.File } && site.Look(Path) is { Kind: NodeKind.File })

@@ -15,30 +15,19 @@ public sealed record ServiceChanged(string Unit, string Startup, string Active) 
     protected override string? PhraseOfUndo => "restore a service";
 
     /// <inheritdoc/>
+    protected override bool IsAboutPath => false;
+
+    /// <inheritdoc/>
     protected override string About => Unit;
 
-    internal override void Revert(ChangeSite site, KeptArea undo, IServiceUndo? services)
+    internal override void Revert(ChangeSite site, KeptArea undo, ISystemUndo? system)
     {
-        if (services is null || !services.MayRestore(Unit))
+        if (system is null || !system.MayRestore(Unit))
             throw new NotRestoredException("no profile names this service, so it was left as it is");
-        var now = services.Now(Unit);
+        var now = system.Now(Unit);
         if (now.Startup.Length == 0 && Startup.Length > 0)
             throw new NotRestoredException("the service is no longer installed; the vendor's setup installs it");
         undo.Do(now);
-        services.Restore(this);
+        system.Restore(this);
     }
-}
-
-/// <summary>Changes services back.</summary>
-public interface IServiceUndo
-{
-    /// <summary>True for a unit that a trusted profile names: a journal alone does not make one.</summary>
-    bool MayRestore(string unit);
-
-    /// <summary>How a service is now.</summary>
-    ServiceChanged Now(string unit);
-
-    /// <summary>Brings a service back to how it was.</summary>
-    /// <exception cref="MuktaException">The service manager does not do it.</exception>
-    void Restore(ServiceChanged before);
 }

@@ -24,5 +24,5 @@ public sealed record SetAside([property: JsonConverter(typeof(PathText))] string
 
     internal override bool Settle(ChangeSite site) => Relocation.Settle(site.Anchor, Path, site.At(this));
 
-    internal override void Revert(ChangeSite site, KeptArea undo, IServiceUndo? services) => undo.PutBack(site, this, Path);
+    internal override void Revert(ChangeSite site, KeptArea undo, ISystemUndo? system) => undo.PutBack(site, this, Path);
 }

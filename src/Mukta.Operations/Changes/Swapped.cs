@@ -53,7 +53,7 @@ public sealed record Swapped(
         return false;
     }
 
-    internal override void Revert(ChangeSite site, KeptArea undo, IServiceUndo? services)
+    internal override void Revert(ChangeSite site, KeptArea undo, ISystemUndo? system)
     {
         if (IsOldInPlace(site))
             return; // It is back already.

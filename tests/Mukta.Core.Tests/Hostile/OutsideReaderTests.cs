@@ -1,9 +1,9 @@
 using Mukta.Bundles;
 using Mukta.Disk;
-using Mukta.Drafting;
 using Mukta.Fetching;
 using Mukta.Host;
 using Mukta.Host.Access;
+using Mukta.Host.Interference;
 using Mukta.Host.Outages;
 using Mukta.Host.Runtime;
 using Mukta.Host.Services;
@@ -40,6 +40,9 @@ public sealed class OutsideReaderTests
             "format: mukta.settings/1\nmirrors: {pier: [\"https://mirror.example/\"]}\nmax-rate: 2MiB\nalso: [~/a]\n"u8.ToArray(),
             (_, file) => Settings.ReadFile(file, "/home/anna")),
         [typeof(SmallText)] = new("#!/bin/sh\n# Usage: setup install|remove\n"u8.ToArray(), (_, file) => SmallText.Read(file)),
+        [typeof(ImplicitLayers)] = new(
+            """{"layers":[{"name":"VK_LAYER_gull","disable_environment":{"NO_GULL":"1"}},{"name":"b","enable_environment":{"B":"1"}}]}"""u8
+            .ToArray(), (_, file) => ImplicitLayers.Read(file)),
         [typeof(DesktopEntry)] = new(
             "[Desktop Entry]\nType=Application\nName=Pier\\s\n\nExec=env A=b \"/games/p\\\\$ier\" %U\nPath=/games\n[Other]\nx=y\n"u8.ToArray(),
             (_, file) => DesktopEntry.ReadFile(file, out var _)?.With("Exec", DesktopEntry.ReadFile(file, out var _)?.Exec?.ToString())
@@ -229,7 +232,7 @@ public sealed class OutsideReaderTests
 
     /// <summary>The kernel's own, which nobody else writes, the account list of this machine, and files that a Folder has opened.</summary>
     private static readonly string[] Trusted =
-        ["\"/proc/", "\"/sys/", "/etc/passwd", "/dev/null", "Path.Join(folder, \"", "Path.Join(proc, \"", "File.ReadAllLines(file) : []",
+        ["\"/proc/", "\"/sys/", "/etc/passwd", "/dev/null", "Path.Join(folder, \"", "Path.Join(folder, file)", "Path.Join(proc, \"", "File.ReadAllLines(file) : []",
         ".OpenRead(", "InputFile.Open(", "StagedFile.Open(", "FileMode.CreateNew"];
 
     private static IEnumerable<Type> Marked() =>

@@ -40,6 +40,9 @@ public enum Area
     /// <summary>Libraries, kernel, drivers.</summary>
     Runtime,
 
+    /// <summary>Other programs that are in its way.</summary>
+    Interference,
+
     /// <summary>Room on its disk.</summary>
     Space,
 
@@ -66,6 +69,7 @@ public enum FindingKind
     ShortcutStale,
     ProgramUnreadable, ProgramForeign, LibraryMissing, LibraryForeign, LibraryTooOld, KernelTooOld, LibcTooOld, DriverTooOld, DriverAbsent,
     RuntimeUnknown,
+    LibraryPreloaded, ProcessTraced, LibraryInjected, FileScanner, GraphicsLayer, FileLocked, ConflictRunning, InterferenceUnknown,
     SpaceShort, InodesShort, SpaceUnknown,
     MountReadOnly, MountNoExec, FolderBlocked, ForeignOwner, Immutable, AccessUnknown,
     MirrorUnreachable, MirrorSlow, CaptivePortal, ProxySet, TunnelRoute, ClockWrong, NetworkUnknown,
@@ -108,6 +112,9 @@ public enum Remedy
 
     /// <summary>Put the shortcuts right.</summary>
     RestoreShortcuts,
+
+    /// <summary>Stop a program that the profile names as being in the way.</summary>
+    StopConflicts,
 }
 
 /// <summary>One thing around the files that is not as it should be, with its evidence.</summary>

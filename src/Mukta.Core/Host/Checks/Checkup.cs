@@ -2,6 +2,7 @@ using Mukta.Disk;
 using Mukta.Fetching;
 using Mukta.Host.Access;
 using Mukta.Host.Caches;
+using Mukta.Host.Interference;
 using Mukta.Host.Network;
 using Mukta.Host.Outages;
 using Mukta.Host.Processes;
@@ -75,13 +76,21 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
                 .WaitAsync(Limit, around.Time, cancel).ConfigureAwait(false));
         }
 
-        return await Task.WhenAll(subjects.Select(s => CheckAsync(s, cancel))).ConfigureAwait(false);
+        IReadOnlyList<string> installs = [.. subjects.Select(s => s.Install).OfType<string>()];
+        return await Task.WhenAll(subjects.Select(s => CheckAsync(s with { IsFirst = s == subjects[0], Installs = installs }, cancel)))
+            .ConfigureAwait(false);
     }
 
     private sealed record Subject(
         LoadedProfile Loaded, Manifest? Manifest, InstallFacts Facts, IReadOnlyList<PendingOperation> Pending)
     {
         public Profile Profile => Loaded.Profile;
+
+        /// <summary>True for the product that was asked for: what concerns the whole machine is said with it, once.</summary>
+        public bool IsFirst { get; init; }
+
+        /// <summary>The installs of all products that are checked.</summary>
+        public IReadOnlyList<string> Installs { get; init; } = [];
 
         public string? Install => Facts.Chosen?.Path;
     }
@@ -131,6 +140,8 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
             Guarded(Area.Caches, FindingKind.CacheUnreadable, token => Caches(subject, token), cancel),
             Guarded(Area.Shortcuts, FindingKind.ShortcutUnreadable, _ => Shortcuts(subject), cancel),
             Guarded(Area.Runtime, FindingKind.RuntimeUnknown, _ => Runtime(subject), cancel),
+            GuardedAsync(
+                Area.Interference, FindingKind.InterferenceUnknown, token => Task.Run(() => InterferenceAsync(subject, token), token), cancel),
             Guarded(Area.Space, FindingKind.SpaceUnknown, _ => Space(subject), cancel),
             Guarded(Area.Access, FindingKind.AccessUnknown, token => Access(subject, token), cancel),
             GuardedAsync(Area.Network, FindingKind.NetworkUnknown, token => NetworkAsync(subject, token), cancel),
@@ -235,6 +246,17 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
         var summary = $"{Units.Count(facts.Programs.Count, "program")}, "
             + $"{Units.Count(facts.Programs.SelectMany(p => p.Libraries).DistinctBy(l => l.Name).Count(), "library", "libraries")}";
         return AreaResult.Of(Area.Runtime, RuntimeFindings.Of(needs, facts, published), summary);
+    }
+
+    private async Task<AreaResult> InterferenceAsync(Subject subject, CancellationToken cancel)
+    {
+        var look = new InterferenceLook(Machine, around.Services, around.Environment);
+        var facts = await look.OfAsync(new LookedProduct(subject.Profile, subject.Install, subject.Installs), cancel).ConfigureAwait(false);
+        var ofMachine = subject.IsFirst ? await look.OfMachineAsync(cancel).ConfigureAwait(false) : new InterferenceFacts();
+        if (!subject.IsFirst)
+            facts = facts with { Hidden = 0 }; // Said with the first.
+        return AreaResult.Of(
+            Area.Interference, InterferenceFindings.Of(facts).Concat(InterferenceFindings.Of(ofMachine)), "nothing in the way");
     }
 
     private AreaResult Space(Subject subject)

@@ -38,19 +38,10 @@ public sealed record NetworkSettings(IReadOnlyList<ProxySetting> Proxies, string
                 yield return new ProxySetting("the environment", name, HttpSettings.Redacted(value));
         }
 
-        var own = Path.Join(machine.Folders.Config, "environment.d");
-        var files = new[] { machine.At("/etc/environment") }.Concat(
-            Directory.Exists(own) ? Directory.EnumerateFiles(own, "*.conf").Order(StringComparer.Ordinal) : []);
-        foreach (var file in files)
-        {
-            foreach (var line in Lines(file).Select(l => l.Split('=', 2))
-                .Where(l => l.Length == 2 && l[0].Trim().EndsWith("_proxy", StringComparison.OrdinalIgnoreCase)
-                && !l[0].Trim().Equals("no_proxy", StringComparison.OrdinalIgnoreCase)))
-            {
-                if (line[1].Trim().Trim('"') is { Length: > 0 } value)
-                    yield return new ProxySetting(machine.NameOf(file), line[0].Trim(), HttpSettings.Redacted(value));
-            }
-        }
+        foreach (var variable in EnvironmentFiles.Of(machine)
+            .Where(v => v.Name.EndsWith("_proxy", StringComparison.OrdinalIgnoreCase)
+            && !v.Name.Equals("no_proxy", StringComparison.OrdinalIgnoreCase)))
+            yield return new ProxySetting(variable.File, variable.Name, HttpSettings.Redacted(variable.Value));
     }
 
     /// <summary>

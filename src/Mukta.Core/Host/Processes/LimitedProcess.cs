@@ -1,4 +1,5 @@
 using System.Diagnostics;
+using System.Text;
 
 namespace Mukta.Host.Processes;
 
@@ -48,7 +49,7 @@ internal static class LimitedProcess
 internal sealed class TextTail(int most)
 {
     private readonly Lock adding = new();
-    private string text = "";
+    private readonly StringBuilder text = new();
 
     /// <summary>What was said so far.</summary>
     public string Text
@@ -56,7 +57,7 @@ internal sealed class TextTail(int most)
         get
         {
             lock (adding)
-                return text;
+                return text.Length > most ? text.ToString(text.Length - most, most) : text.ToString();
         }
     }
 
@@ -70,8 +71,9 @@ internal sealed class TextTail(int most)
             {
                 lock (adding)
                 {
-                    text += new string(buffer, 0, got);
-                    text = text.Length > most ? text[^most..] : text;
+                    text.Append(buffer, 0, got);
+                    if (text.Length > 2L * most)
+                        text.Remove(0, text.Length - most);
                 }
             }
         }

@@ -124,6 +124,7 @@ public sealed class ProcessTable(string proc = "/proc")
             reasons.Add($"runs {own}");
         if (names.FirstOrDefault(n => n == firstWord || n == Path.GetFileName(program)) is { } known)
             reasons.Add($"named in the profile as {known}");
+        var isOfProduct = reasons.Count > 0;
         var open = Open(folder);
         if ((program is not null && program == OwnProgram) || (open ?? []).Any(f => f.EndsWith(OwnLock, StringComparison.Ordinal)))
             return null;
@@ -137,9 +138,11 @@ public sealed class ProcessTable(string proc = "/proc")
 
         if (reasons.Count == 0)
             return null;
-        var owner = File.ReadLines(Path.Join(folder, "status")).First(l => l.StartsWith("Uid:", StringComparison.Ordinal)).Split('\t')[1];
         return new RunningProcess(
-            pid, name, uint.Parse(owner, CultureInfo.InvariantCulture), booted.AddSeconds((double)ticks / TicksPerSecond), ticks, reasons);
+            pid, name, new ProcessView(folder).Owner, booted.AddSeconds((double)ticks / TicksPerSecond), ticks, reasons)
+        {
+            IsOfProduct = isOfProduct,
+        };
     }
 
     /// <summary>
@@ -196,7 +199,8 @@ public sealed class ProcessTable(string proc = "/proc")
         }
     }
 
-    private static string? Target(string link)
+    /// <summary>What a link of /proc points to, a file that was deleted since too; null if that cannot be seen.</summary>
+    internal static string? Target(string link)
     {
         try
         {

@@ -3,6 +3,7 @@ using Mukta.Disk;
 using Mukta.Host.Access;
 using Mukta.Host.Caches;
 using Mukta.Host.Checks;
+using Mukta.Host.Interference;
 using Mukta.Host.Network;
 using Mukta.Host.Outages;
 using Mukta.Host.Processes;
@@ -49,6 +50,8 @@ public class EveryFindingTests
     private static readonly NetworkSettings Plain = new([], null, HasDefaultRoute: true);
     private static readonly PendingOperation Pending = new(
         new OperationRecord("kept/x", OperationHeader.New("repair", "pier", null, TimeProvider.System), []), OperationState.Unfinished);
+    private static readonly RunningProcess Game = new(9, "pier", 1000, default, 1, ["runs bin/pier"]);
+    private static readonly OtherProgram Other = new(7, "gull", 0);
     private static readonly Uri Page = new("https://status.example/health");
 
     private static readonly Dictionary<FindingKind, (IEnumerable<CheckFinding> With, IEnumerable<CheckFinding> Without)> Cases = new()
@@ -119,6 +122,19 @@ public class EveryFindingTests
         Needs, new RuntimeFacts([Program()], [], new(6, 1), new(2, 36), new Dictionary<string, Version?>()), []), Runtime(Program())),
         [FindingKind.RuntimeUnknown] =
         (RuntimeFindings.Of(Needs, new RuntimeFacts([], ["bin/pier"], null, null, new Dictionary<string, Version?>()), []), Runtime(Program())),
+        [FindingKind.LibraryPreloaded] =
+        (Interference(new() { Preloads = [new Preload(PreloadWay.File, "/etc/ld.so.preload", null, "/lib/a.so")] }), Interference(new())),
+        [FindingKind.ProcessTraced] = (Interference(new() { Traced = [new TracedProcess(Game, Other)] }), Interference(new())),
+        [FindingKind.LibraryInjected] =
+        (Interference(new() { Injected = [new InjectedLibrary(Game, "/tmp/a.so", 1000)] }), Interference(new())),
+        [FindingKind.FileScanner] = (Interference(new() { Scanners = [new FileScanner(Other, MayRefuse: true)] }), Interference(new())),
+        [FindingKind.GraphicsLayer] =
+        (Interference(new() { Layers = [new GraphicsLayer("/etc/a.json", "a", "NO_A=1", null, null)] }), Interference(new())),
+        [FindingKind.FileLocked] = (Interference(new() { Locks = [new LockedFile(Other, "maps/a.pak")] }), Interference(new())),
+        [FindingKind.ConflictRunning] =
+        (Interference(new() { Conflicts = [new RunningConflict(new Conflict("gull", ["gull"], [], "it draws"), [Game], [])] }),
+        Interference(new())),
+        [FindingKind.InterferenceUnknown] = (Interference(new() { Hidden = 3 }), Interference(new())),
         [FindingKind.SpaceShort] = (Space(new Room(99, 1000)), Space(new Room(100, 1000))),
         [FindingKind.InodesShort] = (Space(new Room(100, 9)), Space(new Room(100, null))),
         [FindingKind.SpaceUnknown] = (Space(null), Space(new Room(100, 10))),
@@ -216,6 +232,8 @@ public class EveryFindingTests
         ProgramFacts program, Version? kernel = null, Version? libc = null, Version? driver = null) => RuntimeFindings.Of(
         Needs, new RuntimeFacts(
         [program], [], kernel ?? new(6, 1), libc ?? new(2, 36), new Dictionary<string, Version?> { ["gpu"] = driver ?? new(560, 1) }), []);
+
+    private static IEnumerable<CheckFinding> Interference(InterferenceFacts facts) => InterferenceFindings.Of(facts);
 
     private static IEnumerable<CheckFinding> Space(Room? room) =>
         SpaceFindings.Of([new PlaceSpace(new SpaceNeed("the install", "/games/pier", 50, 100, 10), room)], held: 0);

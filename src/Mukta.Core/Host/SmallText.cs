@@ -1,7 +1,7 @@
 using System.Text;
 using Mukta.Disk;
 
-namespace Mukta.Drafting;
+namespace Mukta.Host;
 
 /// <summary>Reads the beginning of text files.</summary>
 [OutsideReader]

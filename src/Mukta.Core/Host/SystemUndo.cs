@@ -1,11 +1,13 @@
+using Mukta.Host.Processes;
+using Mukta.Host.Services;
 using Mukta.Operations;
 
-namespace Mukta.Host.Services;
+namespace Mukta.Host;
 
-/// <summary>Changes services back through the service manager.</summary>
+/// <summary>Changes services back through the service manager, and starts programs again that were ended.</summary>
 /// <param name="control">The service manager.</param>
 /// <param name="cancel">Interrupts.</param>
-public sealed class ServiceUndo(IServiceControl control, CancellationToken cancel) : IServiceUndo
+public sealed class SystemUndo(IServiceControl control, CancellationToken cancel) : ISystemUndo
 {
     /// <summary>The units that profiles name: no other is touched, whatever a journal says.</summary>
     public required IReadOnlySet<string> Units { get; init; }
@@ -23,6 +25,9 @@ public sealed class ServiceUndo(IServiceControl control, CancellationToken cance
         foreach (var step in ServicePlan.Back(was, State(before.Unit)).Steps)
             control.DoAsync(step.Act, step.Unit, cancel).GetAwaiter().GetResult();
     }
+
+    /// <inheritdoc/>
+    public void Start(ProcessStopped stopped) => StoppedPrograms.Start(stopped, cancel);
 
     private ServiceState State(string unit) => control.StatesAsync([unit], cancel).GetAwaiter().GetResult()[0];
 }

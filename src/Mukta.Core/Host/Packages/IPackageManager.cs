@@ -1,0 +1,48 @@
+namespace Mukta.Host.Packages;
+
+/// <summary>A file that differs from what its package installed.</summary>
+/// <param name="Package">The package, as its manager names it.</param>
+/// <param name="Path">The file, as the machine names it.</param>
+/// <param name="IsMissing">True if it is not there; otherwise its bytes differ.</param>
+public sealed record AlteredFile(string Package, string Path, bool IsMissing);
+
+/// <summary>A package that is only partly installed.</summary>
+/// <param name="Name">The package.</param>
+/// <param name="State">Its state, in the manager's words, such as <c>half-configured</c>.</param>
+public sealed record UnfinishedPackage(string Name, string State);
+
+/// <summary>What a machine's package manager says. Nothing is changed, and no network is asked.</summary>
+public interface IPackageManager
+{
+    /// <summary>The packages of files, by file. A file of no package is left out.</summary>
+    /// <exception cref="MuktaException">The manager does not answer.</exception>
+    Task<IReadOnlyDictionary<string, string>> OwnersAsync(IReadOnlyList<string> files, CancellationToken cancel);
+
+    /// <summary>The files of packages that are missing or whose bytes differ. Settings files may differ, so they are left out.</summary>
+    /// <exception cref="MuktaException">The manager does not answer.</exception>
+    Task<IReadOnlyList<AlteredFile>> AlteredAsync(IReadOnlyList<string> packages, CancellationToken cancel);
+
+    /// <summary>The packages that are only partly installed.</summary>
+    /// <exception cref="MuktaException">The manager does not answer.</exception>
+    Task<IReadOnlyList<UnfinishedPackage>> UnfinishedAsync(CancellationToken cancel);
+
+    /// <summary>The command that installs a package again.</summary>
+    string Reinstall(string package);
+
+    /// <summary>The command that ends what was begun with the packages.</summary>
+    string Finish { get; }
+}
+
+/// <summary>Finds a machine's package manager.</summary>
+public static class PackageManagers
+{
+    /// <summary>The manager whose database the machine has; null if it has none that is known, or its program is not here.</summary>
+    public static IPackageManager? Of(Machine machine)
+    {
+        if (Dpkg.IsHere && new FileInfo(machine.At("/var/lib/dpkg/status")) is { Exists: true, Length: > 0 })
+            return new Dpkg(machine.Root);
+        string[] databases = ["/usr/lib/sysimage/rpm", "/var/lib/rpm"];
+        return Rpm.IsHere && databases.Select(machine.At).Any(d => Directory.Exists(d) && Directory.EnumerateFiles(d).Any())
+            ? new Rpm(machine.Root) : null;
+    }
+}

@@ -1,0 +1,27 @@
+namespace Mukta.Host.Packages;
+
+/// <summary>
+/// Reads what a verification of packages prints; dpkg(1) has the lines from rpm(8): nine marks, a letter for the kind of file, and the
+/// path; the third mark is <c>5</c> if the bytes differ. In the place of the marks, <c>missing</c> says that the file is not there.
+/// </summary>
+internal static class Verification
+{
+    private const int Digest = 2;
+    private const string Missing = "missing", SettingsFile = "c", Ghost = "g";
+
+    /// <summary>The altered and missing files of a package.</summary>
+    /// <param name="package">The package.</param>
+    /// <param name="lines">What its verification printed.</param>
+    public static IEnumerable<AlteredFile> Altered(string package, IEnumerable<string> lines)
+    {
+        foreach (var line in lines)
+        {
+            var at = line.IndexOf('/', StringComparison.Ordinal);
+            if (at < 0 || line[..at].Split(' ', StringSplitOptions.RemoveEmptyEntries) is not [var marks, .. var kind]
+                || kind is [SettingsFile or Ghost])
+                continue;
+            if (marks == Missing || (marks.Length > Digest && marks[Digest] == '5'))
+                yield return new AlteredFile(package, line[at..], marks == Missing);
+        }
+    }
+}

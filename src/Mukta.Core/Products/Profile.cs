@@ -178,7 +178,8 @@ public sealed record RuntimeNeeds
     public IReadOnlyList<string> Programs { get; init; } = [];
 
     /// <summary>True if the profile asks for nothing.</summary>
-    public bool IsEmpty => Programs.Count == 0 && Kernel is null && Libc is null && Drivers.Count == 0;
+    public bool IsEmpty => Programs.Count == 0 && Kernel is null && Libc is null && Drivers.Count == 0
+        && Memory is null && OpenFiles is null;
 
     /// <summary>The lowest kernel version.</summary>
     public Version? Kernel { get; init; }
@@ -188,6 +189,12 @@ public sealed record RuntimeNeeds
 
     /// <summary>The lowest versions of graphics drivers, by the names of their kernel modules.</summary>
     public IReadOnlyDictionary<string, Version> Drivers { get; init; } = new Dictionary<string, Version>();
+
+    /// <summary>The least memory, in bytes; swap counts.</summary>
+    public long? Memory { get; init; }
+
+    /// <summary>How many files it has to be able to open.</summary>
+    public int? OpenFiles { get; init; }
 
     /// <summary>The folder of a compatibility layer, for programs made for another system.</summary>
     public PathPattern? Layer { get; init; }

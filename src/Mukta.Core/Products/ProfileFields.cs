@@ -20,7 +20,7 @@ internal static class ProfileKeys
         ["service"] = ["unit", "startup", "state", "after"],
         ["cache"] = ["name", "places", "holds", "clear"],
         ["shortcut"] = ["entry", "program", "arguments", "environment", "folder"],
-        ["runtime"] = ["programs", "kernel", "libc", "drivers", "layer", "packages"],
+        ["runtime"] = ["programs", "kernel", "libc", "drivers", "memory", "open-files", "layer", "packages"],
         ["conflict"] = ["name", "processes", "units", "why"],
         ["setup"] = ["program", "install", "repair", "remove", "then"],
         ["setup action"] = ["arguments", "minutes", "done", "restart"],

@@ -152,6 +152,8 @@ public static class ProfileReader
         Kernel = fields.Version("kernel"),
         Libc = fields.Version("libc"),
         Drivers = fields.Versions("drivers"),
+        Memory = fields.Size("memory", 1 << 20, 1L << 42),
+        OpenFiles = fields.Has("open-files") ? fields.Number("open-files", 0, 1, 1 << 30) : null,
         Layer = fields.Path("layer"),
         Packages = fields.TextPairs("packages"),
     };

@@ -40,6 +40,9 @@ public enum Area
     /// <summary>Libraries, kernel, drivers.</summary>
     Runtime,
 
+    /// <summary>The packages that it needs, and the condition of the machine.</summary>
+    System,
+
     /// <summary>Other programs that are in its way.</summary>
     Interference,
 
@@ -69,6 +72,8 @@ public enum FindingKind
     ShortcutStale,
     ProgramUnreadable, ProgramForeign, LibraryMissing, LibraryForeign, LibraryTooOld, KernelTooOld, LibcTooOld, DriverTooOld, DriverAbsent,
     RuntimeUnknown,
+    PackageAltered, PackageUnfinished, UpdatePending, RestartDue, GraphicsUndriven, DriverMismatch, MemoryShort, OpenFilesLow,
+    ClockUnsynchronised, SystemUnknown,
     LibraryPreloaded, ProcessTraced, LibraryInjected, FileScanner, GraphicsLayer, FileLocked, ConflictRunning, InterferenceUnknown,
     SpaceShort, InodesShort, SpaceUnknown,
     MountReadOnly, MountNoExec, FolderBlocked, ForeignOwner, Immutable, AccessUnknown,

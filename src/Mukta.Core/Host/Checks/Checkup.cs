@@ -5,11 +5,13 @@ using Mukta.Host.Caches;
 using Mukta.Host.Interference;
 using Mukta.Host.Network;
 using Mukta.Host.Outages;
+using Mukta.Host.Packages;
 using Mukta.Host.Processes;
 using Mukta.Host.Runtime;
 using Mukta.Host.Services;
 using Mukta.Host.Shortcuts;
 using Mukta.Host.Space;
+using Mukta.Host.SystemHealth;
 using Mukta.Manifests;
 using Mukta.Operations;
 using Mukta.Products;
@@ -93,6 +95,9 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
         public IReadOnlyList<string> Installs { get; init; } = [];
 
         public string? Install => Facts.Chosen?.Path;
+
+        /// <summary>What it needs from the machine, looked at once; null if the profile asks for nothing or there is no install.</summary>
+        public required Lazy<RuntimeFacts?> Runtime { get; init; }
     }
 
     private Subject Look(LoadedProfile loaded, string? named)
@@ -112,7 +117,7 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
             Newer = manifest is null || chosen is null ? null : NewerIn(chosen.Path, manifest),
             NeedsWithoutProfile = [.. loaded.Profile.Needs.Where(n => !around.HasProfile(n))],
         };
-        return new Subject(loaded, manifest, facts, pending);
+        return new Subject(loaded, manifest, facts, pending) { Runtime = new(() => RuntimeOf(loaded.Profile, chosen?.Path)) };
     }
 
     private static string? NewerIn(string path, Manifest manifest)
@@ -140,8 +145,10 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
             Guarded(Area.Caches, FindingKind.CacheUnreadable, token => Caches(subject, token), cancel),
             Guarded(Area.Shortcuts, FindingKind.ShortcutUnreadable, _ => Shortcuts(subject), cancel),
             Guarded(Area.Runtime, FindingKind.RuntimeUnknown, _ => Runtime(subject), cancel),
+            GuardedAsync(Area.System, FindingKind.SystemUnknown, token => Task.Run(() => SystemAsync(subject, token), token), cancel),
             GuardedAsync(
-                Area.Interference, FindingKind.InterferenceUnknown, token => Task.Run(() => InterferenceAsync(subject, token), token), cancel),
+                Area.Interference, FindingKind.InterferenceUnknown, token => Task.Run(() => InterferenceAsync(subject, token), token),
+                cancel),
             Guarded(Area.Space, FindingKind.SpaceUnknown, _ => Space(subject), cancel),
             Guarded(Area.Access, FindingKind.AccessUnknown, token => Access(subject, token), cancel),
             GuardedAsync(Area.Network, FindingKind.NetworkUnknown, token => NetworkAsync(subject, token), cancel),
@@ -232,20 +239,41 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
         return AreaResult.Of(Area.Shortcuts, ShortcutFindings.Of(entries), $"{Units.Count(entries.Count, "entry", "entries")} ok");
     }
 
-    private AreaResult Runtime(Subject subject)
+    private static AreaResult Runtime(Subject subject)
     {
         var needs = subject.Profile.Runtime;
         if (needs.IsEmpty)
             return AreaResult.Skipped(Area.Runtime, "not checked: the profile has no requirements");
-        if (subject.Install is not { } install)
+        if (subject.Install is null)
             return WithoutInstall(Area.Runtime, FindingKind.RuntimeUnknown);
-        var libraryPath = new ShortcutLook(Machine).At(subject.Profile, install).Select(e => e.Entry?.Exec?.Variable("LD_LIBRARY_PATH"))
-            .FirstOrDefault(v => v is not null) ?? "";
-        var facts = RuntimeFacts.Of(Machine, needs, install, libraryPath);
+        var facts = subject.Runtime.Value!;
         IReadOnlyCollection<string> published = subject.Manifest?.Files.Select(f => f.Path).ToList() ?? [];
         var summary = $"{Units.Count(facts.Programs.Count, "program")}, "
             + $"{Units.Count(facts.Programs.SelectMany(p => p.Libraries).DistinctBy(l => l.Name).Count(), "library", "libraries")}";
         return AreaResult.Of(Area.Runtime, RuntimeFindings.Of(needs, facts, published), summary);
+    }
+
+    private RuntimeFacts? RuntimeOf(Profile profile, string? install)
+    {
+        if (install is null || profile.Runtime.IsEmpty)
+            return null;
+        var libraryPath = new ShortcutLook(Machine).At(profile, install).Select(e => e.Entry?.Exec?.Variable("LD_LIBRARY_PATH"))
+            .FirstOrDefault(v => v is not null) ?? "";
+        return RuntimeFacts.Of(Machine, profile.Runtime, install, libraryPath);
+    }
+
+    private async Task<AreaResult> SystemAsync(Subject subject, CancellationToken cancel)
+    {
+        if (!subject.IsFirst && subject.Profile.Runtime.IsEmpty)
+            return AreaResult.Skipped(Area.System, "not checked: the profile has no requirements");
+        var look = new SystemLook(Machine, PackageManagers.Of(Machine), SystemPlaces.Usual);
+        var packages = subject is { Install: { } install, Runtime.Value: { } runtime }
+            ? await look.PackagesAsync(runtime, install, cancel).ConfigureAwait(false) : null;
+        var machine = await look.OfMachineAsync(cancel).ConfigureAwait(false);
+        var findings = (packages is null ? [] : SystemFindings.Of(packages))
+            .Concat(SystemFindings.Of(subject.IsFirst ? machine : new SystemFacts { Manager = machine.Manager }, subject.Profile.Runtime));
+        var memory = machine.MemoryFree is { } free ? $", {Units.Bytes(free)} of memory free" : "";
+        return AreaResult.Of(Area.System, findings, $"packages as installed{memory}");
     }
 
     private async Task<AreaResult> InterferenceAsync(Subject subject, CancellationToken cancel)

@@ -2,7 +2,8 @@ namespace Mukta.Host.Packages;
 
 /// <summary>The package manager of Fedora and its kin, through rpm(8).</summary>
 /// <param name="root">What <c>/</c> stands for. Another one can only root ask about: rpm enters it.</param>
-internal sealed class Rpm(string root) : IPackageManager
+/// <param name="database">The folder of its database, as the machine names it: where it is differs between systems.</param>
+internal sealed class Rpm(string root, string database) : IPackageManager
 {
     private const string Program = "/usr/bin/rpm";
 
@@ -18,31 +19,40 @@ internal sealed class Rpm(string root) : IPackageManager
     /// <inheritdoc/>
     public async Task<IReadOnlyDictionary<string, string>> OwnersAsync(IReadOnlyList<string> files, CancellationToken cancel)
     {
-        string[] there = [.. files.Where(f => File.Exists(Path.Join(root, f)))];
-        if (there.Length == 0)
+        if (files.Count == 0)
             return new Dictionary<string, string>();
-        // All files of each package that owns one of these: a file may have several owners, so that lines do not follow the question.
-        var lines = await AskAsync(["--query", "--file", "--queryformat", "[%{=NAME} %{FILENAMES}\\n]", "--", .. there], cancel)
+        // All files of each package that owns one of these: a file may have several owners, so lines do not follow the question.
+        var lines = await AskAsync(["--query", "--file", "--queryformat", "[%{=NAME} %{FILENAMES}\\n]", "--", .. files], cancel)
             .ConfigureAwait(false);
         var owners = lines.Select(l => l.Split(' ', 2)).Where(f => f.Length == 2).DistinctBy(f => f[1])
             .ToDictionary(f => f[1], f => f[0], StringComparer.Ordinal);
-        return there.Distinct(StringComparer.Ordinal).Where(owners.ContainsKey)
-            .ToDictionary(f => f, f => owners[f], StringComparer.Ordinal);
+        return files.Distinct(StringComparer.Ordinal)
+            .Select(f => (File: f, Owner: owners.GetValueOrDefault(f) ?? owners.GetValueOrDefault(PackageManagers.OtherName(f))))
+            .Where(f => f.Owner is not null).ToDictionary(f => f.File, f => f.Owner!, StringComparer.Ordinal);
     }
 
     /// <inheritdoc/>
     public async Task<IReadOnlyList<AlteredFile>> AlteredAsync(IReadOnlyList<string> packages, CancellationToken cancel)
     {
-        var found = await Task.WhenAll(packages.Select(
-            async p => Verification.Altered(p, await AskAsync(["--verify", "--nodeps", p], cancel).ConfigureAwait(false))))
-            .ConfigureAwait(false);
-        return [.. found.SelectMany(f => f)];
+        if (packages.Count == 0)
+            return [];
+        var files = Verification.Altered(
+            await AskAsync(["--verify", "--nodeps", "--noscripts", .. packages], cancel).ConfigureAwait(false)).ToList();
+        return await Verification.OwnedAsync(this, files, cancel).ConfigureAwait(false);
     }
+
+    /// <summary>None: rpm itself knows only what is installed.</summary>
+    public Task<IReadOnlyList<PendingUpdate>> UpdatesAsync(IReadOnlyList<string> packages, CancellationToken cancel) =>
+        Task.FromResult<IReadOnlyList<PendingUpdate>>([]);
+
+    /// <inheritdoc/>
+    public string Update(string package) => $"sudo dnf upgrade {package}";
 
     /// <summary>None: a transaction of it is done or is not.</summary>
     public Task<IReadOnlyList<UnfinishedPackage>> UnfinishedAsync(CancellationToken cancel) =>
         Task.FromResult<IReadOnlyList<UnfinishedPackage>>([]);
 
     private Task<string[]> AskAsync(IEnumerable<string> arguments, CancellationToken cancel) =>
-        ManagerRun.LinesAsync(Program, root == "/" ? arguments : ["--root", root, .. arguments], cancel);
+        ManagerRun.LinesAsync(
+            Program, root == "/" ? ["--dbpath", database, .. arguments] : ["--root", root, "--dbpath", database, .. arguments], cancel);
 }

@@ -9,10 +9,8 @@ internal static class Verification
     private const int Digest = 2;
     private const string Missing = "missing", SettingsFile = "c", Ghost = "g";
 
-    /// <summary>The altered and missing files of a package.</summary>
-    /// <param name="package">The package.</param>
-    /// <param name="lines">What its verification printed.</param>
-    public static IEnumerable<AlteredFile> Altered(string package, IEnumerable<string> lines)
+    /// <summary>The files that differ, and whether each is missing.</summary>
+    public static IEnumerable<(string Path, bool IsMissing)> Altered(IEnumerable<string> lines)
     {
         foreach (var line in lines)
         {
@@ -21,7 +19,15 @@ internal static class Verification
                 || kind is [SettingsFile or Ghost])
                 continue;
             if (marks == Missing || (marks.Length > Digest && marks[Digest] == '5'))
-                yield return new AlteredFile(package, line[at..], marks == Missing);
+                yield return (line[at..], marks == Missing);
         }
+    }
+
+    /// <summary>The same with the package of each.</summary>
+    public static async Task<IReadOnlyList<AlteredFile>> OwnedAsync(
+        IPackageManager manager, IReadOnlyList<(string Path, bool IsMissing)> files, CancellationToken cancel)
+    {
+        var owners = await manager.OwnersAsync([.. files.Select(f => f.Path)], cancel).ConfigureAwait(false);
+        return [.. files.Where(f => owners.ContainsKey(f.Path)).Select(f => new AlteredFile(owners[f.Path], f.Path, f.IsMissing))];
     }
 }

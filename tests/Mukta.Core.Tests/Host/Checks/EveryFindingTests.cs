@@ -6,11 +6,13 @@ using Mukta.Host.Checks;
 using Mukta.Host.Interference;
 using Mukta.Host.Network;
 using Mukta.Host.Outages;
+using Mukta.Host.Packages;
 using Mukta.Host.Processes;
 using Mukta.Host.Runtime;
 using Mukta.Host.Services;
 using Mukta.Host.Shortcuts;
 using Mukta.Host.Space;
+using Mukta.Host.SystemHealth;
 using Mukta.Operations;
 using Mukta.Products;
 
@@ -50,6 +52,15 @@ public class EveryFindingTests
     private static readonly NetworkSettings Plain = new([], null, HasDefaultRoute: true);
     private static readonly PendingOperation Pending = new(
         new OperationRecord("kept/x", OperationHeader.New("repair", "pier", null, TimeProvider.System), []), OperationState.Unfinished);
+    private static readonly SystemFacts Sound = new()
+    {
+        Manager = new Dpkg("/"),
+        MemoryFree = 4L << 30,
+        MemoryTotal = 8L << 30,
+        SwapFree = 1L << 30,
+        OpenFiles = 1024,
+        IsClockSynchronised = true,
+    };
     private static readonly RunningProcess Game = new(9, "pier", 1000, default, 1, ["runs bin/pier"]);
     private static readonly OtherProgram Other = new(7, "gull", 0);
     private static readonly Uri Page = new("https://status.example/health");
@@ -122,6 +133,27 @@ public class EveryFindingTests
         Needs, new RuntimeFacts([Program()], [], new(6, 1), new(2, 36), new Dictionary<string, Version?>()), []), Runtime(Program())),
         [FindingKind.RuntimeUnknown] =
         (RuntimeFindings.Of(Needs, new RuntimeFacts([], ["bin/pier"], null, null, new Dictionary<string, Version?>()), []), Runtime(Program())),
+        [FindingKind.PackageAltered] =
+        (SystemFindings.Of(Packages(new AlteredFile("libwind1", "/usr/lib/libwind.so", IsMissing: false))),
+        SystemFindings.Of(Packages(new AlteredFile("libwind1", "/usr/share/doc/libwind1/copyright", IsMissing: true)))),
+        [FindingKind.UpdatePending] =
+        (SystemFindings.Of(Packages() with { Updates = [new PendingUpdate("libwind1", "1", "2")] }), SystemFindings.Of(Packages())),
+        [FindingKind.PackageUnfinished] =
+        (Health(Sound with { Unfinished = [new UnfinishedPackage("libwind1", "half-configured")] }), Health(Sound)),
+        [FindingKind.RestartDue] = (Health(Sound with { RestartDue = "an update asks for it" }), Health(Sound)),
+        [FindingKind.GraphicsUndriven] =
+        (Health(Sound with { Graphics = [new GraphicsDevice("0000:01:00.0", null, null, [])] }),
+        Health(Sound with { Graphics = [new GraphicsDevice("0000:01:00.0", "gpu", null, [])] })),
+        [FindingKind.DriverMismatch] =
+        (Health(Sound with { Graphics = [new GraphicsDevice("0000:01:00.0", "gpu", "550.1", ["560.1"])] }),
+        Health(Sound with { Graphics = [new GraphicsDevice("0000:01:00.0", "gpu", "550.1", ["550.1", "560.1"])] })),
+        [FindingKind.MemoryShort] = (Health(Sound with { MemoryFree = 1 << 20, SwapFree = 0 }), Health(Sound with { MemoryFree = 1 << 20 })),
+        [FindingKind.OpenFilesLow] =
+        (Health(Sound with { OpenFiles = 1023 }, new RuntimeNeeds { OpenFiles = 1024 }),
+        Health(Sound with { OpenFiles = 1024 }, new RuntimeNeeds { OpenFiles = 1024 })),
+        [FindingKind.ClockUnsynchronised] =
+        (Health(Sound with { IsClockSynchronised = false }), Health(Sound with { IsClockSynchronised = null })),
+        [FindingKind.SystemUnknown] = (Health(Sound with { Manager = null }), Health(Sound)),
         [FindingKind.LibraryPreloaded] =
         (Interference(new() { Preloads = [new Preload(PreloadWay.File, "/etc/ld.so.preload", null, "/lib/a.so")] }), Interference(new())),
         [FindingKind.ProcessTraced] = (Interference(new() { Traced = [new TracedProcess(Game, Other)] }), Interference(new())),
@@ -179,7 +211,7 @@ public class EveryFindingTests
         var (with, without) = Cases[kind];
         var finding = with.First(f => f.Kind == kind);
         without.ShouldNotContain(f => f.Kind == kind);
-        (finding.Verdict == Verdict.Ok).ShouldBe(kind == FindingKind.ProcessesHidden, "only that is a note");
+        (finding.Verdict == Verdict.Ok).ShouldBe(kind is FindingKind.ProcessesHidden or FindingKind.ClockUnsynchronised, "only these are notes");
         finding.Seen.ShouldNotEndWith(".");
         (finding.Remedy != Remedy.None || finding.Advice is not null || finding.Verdict == Verdict.Unknown)
             .ShouldBeTrue("it says what to do");
@@ -232,6 +264,12 @@ public class EveryFindingTests
         ProgramFacts program, Version? kernel = null, Version? libc = null, Version? driver = null) => RuntimeFindings.Of(
         Needs, new RuntimeFacts(
         [program], [], kernel ?? new(6, 1), libc ?? new(2, 36), new Dictionary<string, Version?> { ["gpu"] = driver ?? new(560, 1) }), []);
+
+    private static IEnumerable<CheckFinding> Health(SystemFacts facts, RuntimeNeeds? needs = null) =>
+        SystemFindings.Of(facts, needs ?? new RuntimeNeeds());
+
+    private static PackageFacts Packages(params AlteredFile[] altered) =>
+        new(new Dpkg("/"), altered, [], ["/lib/libwind.so"]);
 
     private static IEnumerable<CheckFinding> Interference(InterferenceFacts facts) => InterferenceFindings.Of(facts);
 

@@ -1,4 +1,5 @@
 using System.CommandLine;
+using Mukta.Cases;
 using Mukta.Cli.Json;
 using Mukta.Products;
 using Spectre.Console;
@@ -50,11 +51,14 @@ internal static class ProfileCommand
                 }
             }
 
+            IReadOnlyList<Products.Profile> all = [.. profiles.Select(p => p.Profile)];
+            var problems = profiles.SelectMany(p => LadderCheck.Of(p.Profile, all).Select(what => (Profile: p, What: what))).ToList();
             if (session.IsJson)
             {
                 Session.Write(
                     ProfilesDocument.Of("mukta.profile.check/1", profiles) with
                     {
+                        Problems = [.. problems.Select(p => new ProblemPart(p.Profile.Profile.Product, p.What))],
                         Faults = [.. faults.Select(f => new FaultPart(f.What, f.Where, f.Next))],
                         Here = trial is null ? null : [.. profiles.SelectMany(p => trial.Try(p, cancel).Select(t => TriedPart.Of(p, t)))],
                     },
@@ -64,13 +68,18 @@ internal static class ProfileCommand
             {
                 profiles.ForEach(p =>
                 {
-                    session.Output.MarkupLineInterpolated($"[green]ok[/]  {p.File}: {p.Profile.Title}");
+                    var its = problems.Where(o => o.Profile == p).ToList();
+                    if (its.Count == 0)
+                        session.Output.MarkupLineInterpolated($"[green]ok[/]  {p.File}: {p.Profile.Title}");
+                    else
+                        session.Output.MarkupLineInterpolated($"[yellow]usable[/]  {p.File}: {p.Profile.Title}");
+                    its.ForEach(o => session.Output.WriteLine($"    {o.What}"));
                     if (trial is not null)
                         new Rendering.ProfileText(session.Output).Write(trial.Try(p, cancel));
                 });
             }
 
-            return Task.FromResult((int)(faults.Count > 0 ? faults[0].Code : ExitCode.Done));
+            return Task.FromResult((int)(faults.Count > 0 ? faults[0].Code : problems.Count > 0 ? ExitCode.Problems : ExitCode.Done));
         });
         return command;
     }

@@ -9,6 +9,9 @@ internal sealed record ProfilesDocument(string Format, IReadOnlyList<ProfilePart
     /// <summary>What keeps the other files from being used.</summary>
     public IReadOnlyList<FaultPart>? Faults { get; init; }
 
+    /// <summary>What is wrong with those that can be used; only of profile check.</summary>
+    public IReadOnlyList<ProblemPart>? Problems { get; init; }
+
     /// <summary>What their paths stand for on this machine; only with --here.</summary>
     public IReadOnlyList<TriedPart>? Here { get; init; }
 
@@ -27,6 +30,9 @@ internal sealed record ProfilesDocument(string Format, IReadOnlyList<ProfilePart
 
 /// <summary>Something that cannot be used, and what to do about it.</summary>
 internal sealed record FaultPart(string What, string Where, string Next);
+
+/// <summary>Something in a profile that can be used all the same.</summary>
+internal sealed record ProblemPart(string Product, string What);
 
 /// <summary>A profile in short.</summary>
 internal sealed record ProfilePart

@@ -24,6 +24,8 @@ internal sealed class ProfileText(IAnsiConsole console)
                 "\n", profile.Conflicts.Select(c => $"{c.Name}: {string.Join(", ", c.Units.Concat(c.Processes))}")));
             Line("user data", string.Join("\n", profile.UserData.Select(p => p.Text)));
             Line("setup", profile.Setup is { } setup ? $"{setup.Program}: {string.Join(", ", setup.Actions.Keys)}" : "");
+            Line("codes", string.Join("\n", profile.Codes.Select(c => $"{c.Code}: {Disk.PathBytes.Shown(c.Means)}")));
+            Line("ladder", string.Join(", ", profile.Ladder.Select(r => r.Id)));
             Line("outages", profile.Outage?.AbsoluteUri ?? "");
         }
     }

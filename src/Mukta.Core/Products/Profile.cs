@@ -75,6 +75,18 @@ public sealed record Profile
     /// <summary>The vendor's setup program; null if there is none.</summary>
     public SetupProgram? Setup { get; init; }
 
+    /// <summary>Its logs.</summary>
+    public IReadOnlyList<PathPattern> Logs { get; init; } = [];
+
+    /// <summary>Says whether the product works; null if there is no such program.</summary>
+    public ProductProbe? Probe { get; init; }
+
+    /// <summary>Error codes and symptoms.</summary>
+    public IReadOnlyList<ComplaintCode> Codes { get; init; } = [];
+
+    /// <summary>What can be tried, in the order in which the profile's author would.</summary>
+    public IReadOnlyList<Rung> Ladder { get; init; } = [];
+
     /// <summary>The vendor's outage page.</summary>
     public Uri? Outage { get; init; }
 
@@ -97,6 +109,7 @@ public sealed record Profile
                 Actions = Setup.Actions.ToDictionary(
                     a => a.Key, a => a.Value with { Arguments = All(a.Value.Arguments) }, StringComparer.Ordinal),
             },
+            Probe = Probe is null ? null : Probe with { Arguments = All(Probe.Arguments) },
         };
     }
 }

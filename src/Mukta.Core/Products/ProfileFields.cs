@@ -13,7 +13,8 @@ internal static class ProfileKeys
         [
             "format", "product", "title", "kind", "needs", "installs", "manifest", "components", "processes", "services", "caches",
             "temporary",
-            "user-data", "shortcuts", "runtime", "conflicts", "settings", "leftovers", "setup", "outage", "codes", "ladder",
+            "user-data", "shortcuts", "runtime", "conflicts", "settings", "leftovers", "setup", "outage", "logs", "probe",
+            "codes", "ladder",
         ],
         ["installs"] = ["places", "marker", "layout"],
         ["manifest"] = ["file", "url", "index", "channel", "trust", "mirrors", "fresh-for"],
@@ -26,6 +27,13 @@ internal static class ProfileKeys
         ["setup action"] = ["arguments", "minutes", "done", "restart"],
         ["setup result"] = ["active", "files"],
         ["outage"] = ["url"],
+        ["probe"] = ["program", "arguments", "seconds"],
+        ["code"] = ["code", "means", "symptoms", "logs", "rungs"],
+        ["rung"] =
+        [
+            "rung", "remedy", "operator", "product", "cache", "component", "action", "package", "minutes", "loses", "after", "gone",
+            "restart",
+        ],
     };
 
     /// <summary>The keys of the settings file.</summary>
@@ -150,6 +158,12 @@ internal sealed class ProfileFields
 
     public IReadOnlyList<int> Numbers(string key, IReadOnlyList<int> usual, int least, int most) =>
         Has(key) ? [.. Items(key).Select(v => NumberOf(v, key, least, most))] : usual;
+
+    /// <summary>Names with chances of 1 to 99 percent, as 0.01 to 0.99; a list has the usual chance for each.</summary>
+    public IReadOnlyDictionary<string, double> Percents(string key, int usual) =>
+        values.GetValueOrDefault(key)?.List is not null
+        ? Names(key, "a rung").Distinct().ToDictionary(n => n, _ => usual / 100.0, StringComparer.Ordinal)
+        : Pairs(key).ToDictionary(p => p.Key, p => NumberOf(p.Value, key, 1, 99) / 100.0, StringComparer.Ordinal);
 
     public Version? Version(string key) => values.GetValueOrDefault(key) is { } value ? VersionOf(value, key) : null;
 

@@ -48,6 +48,7 @@ public static class ProfileReader
         fields.Choice("format", null, Format);
         var product = Id(fields);
         var needs = fields.Names("needs", "a product");
+        var ladder = LadderReader.Rungs(fields);
         return new Profile
         {
             Product = product,
@@ -72,6 +73,10 @@ public static class ProfileReader
             Runtime = fields.Fields("runtime", "runtime") is { } runtime ? Runtime(runtime) : new RuntimeNeeds(),
             Conflicts = [.. fields.EachFields("conflicts", "conflict").Select(Conflict)],
             Settings = fields.Places("settings"),
+            Logs = fields.Places("logs"),
+            Probe = LadderReader.Probe(fields),
+            Codes = LadderReader.Codes(fields, ladder),
+            Ladder = ladder,
             Leftovers = fields.Places("leftovers"),
             Setup = fields.Fields("setup", "setup") is { } setup ? Setup(setup) : null,
             Outage = fields.Fields("outage", "outage") is { } outage ? outage.Url("url") ?? throw outage.Missing("key \"url\"") : null,

@@ -73,6 +73,8 @@ public sealed class ProfileTrial(Machine machine)
 
         Inside("runtime", profile.Runtime.Programs);
         Place("runtime", profile.Runtime.Layer);
+        foreach (var log in profile.Logs)
+            Place("logs", log);
         Inside("setup", profile.Setup?.Program);
         Inside("setup", profile.Setup?.Then.Files ?? []);
         return tried;

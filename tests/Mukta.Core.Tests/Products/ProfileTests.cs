@@ -34,8 +34,12 @@ public class ProfileTests
             leftovers: ["${config}/pier"]
             setup: {program: bin/setup, repair: {arguments: [--repair], minutes: 5, done: [0, 3], restart: [10]}, then: {active: [tide.service], files: [bin/pier]}}
             outage: {url: "https://status.example/health"}
-            codes: {}
-            ladder: []
+            logs: ["${state}/pier/*.log"]
+            probe: {program: bin/probe, arguments: ["${install}"], seconds: 5}
+            codes: [{code: PI-1, means: It sank, symptoms: ["*sinks*"], logs: ["PI-1"], rungs: {pump: 40, plug: 7}}, {code: leak, means: It leaks, rungs: [plug]}]
+            ladder:
+              - {rung: pump, operator: Pump it dry., minutes: 30, gone: [space-short], restart: yes}
+              - {rung: plug, remedy: setup, action: repair, product: pierhead, loses: settings, after: [pump]}
             """);
         profile.Installs.ShouldSatisfyAllConditions(i => i.Marker.ShouldBe("bin/pier"), i => i.FolderPerRelease.ShouldBeTrue());
         profile.Manifest!.Location.ShouldBe("https://mirror.example/pier.meta4");
@@ -45,6 +49,15 @@ public class ProfileTests
         profile.Runtime.Drivers["gpu"].ShouldBe(new Version(1, 2));
         profile.Setup!.Actions["repair"].Restart.ShouldBe([10]);
         profile.Outage!.Host.ShouldBe("status.example");
+        profile.Logs.ShouldHaveSingleItem().Text.ShouldBe("${state}/pier/*.log");
+        profile.Probe!.ShouldSatisfyAllConditions(p => p.Program.ShouldBe("bin/probe"), p => p.TimeLimit.TotalSeconds.ShouldBe(5));
+        profile.Codes[0].Rungs.ShouldBe(new Dictionary<string, double> { ["pump"] = 0.4, ["plug"] = 0.07 }, ignoreOrder: true);
+        profile.Codes[1].Rungs["plug"].ShouldBe(0.2, "the usual chance");
+        profile.Ladder[0].ShouldSatisfyAllConditions(
+            r => r.Act.ShouldBe(RungAct.Operator), r => r.Minutes.ShouldBe(30), r => r.IsRestart.ShouldBeTrue(), r => r.Gone.ShouldBe(["space-short"]));
+        profile.Ladder[1].ShouldSatisfyAllConditions(
+            r => r.Act.ShouldBe(RungAct.Setup), r => (r.Part, r.Product).ShouldBe(("repair", "pierhead")), r => r.Loses.ShouldBe(RungLoss.Settings),
+            r => r.After.ShouldBe(["pump"]), r => r.Minutes.ShouldBe(5, "the usual time"));
     }
 
     [Theory]
@@ -55,6 +68,18 @@ public class ProfileTests
     [InlineData("needs: [pier]", 7, 8, "cannot need itself")]
     [InlineData("services: [{unit: a.service, startup: on}]", 7, 39, "not one of enabled, disabled, static")]
     [InlineData("services: [{startup: enabled}]", 7, 12, "Missing key \"unit\" in the service.")]
+    [InlineData("conflicts: [{name: a}]", 7, 13, "Missing key \"processes\" or \"units\" in the conflict.")]
+    [InlineData("runtime: {memory: much}", 7, 19, "such as 500KiB or 2MiB")]
+    [InlineData("ladder: [{rung: a}]", 7, 10, "needs one of the keys \"remedy\" and \"operator\"")]
+    [InlineData("ladder: [{rung: a, remedy: setup}]", 7, 10, "Missing key \"action\" in the rung.")]
+    [InlineData("ladder: [{rung: a, remedy: clear-cahces}]", 7, 28, "did you mean \"clear-caches\"?")]
+    [InlineData("ladder: [{rung: a, remedy: stop, cache: x}]", 7, 41, "A rung that does stop has no \"cache\".")]
+    [InlineData("ladder: [{rung: a, remedy: stop, restart: yes}]", 7, 43, "Mukta sees itself whether a remedy is done.")]
+    [InlineData("ladder: [{rung: a, remedy: stop}, {rung: a, remedy: reset}]", 7, 42, "The rung \"a\" appears twice.")]
+    [InlineData("ladder: [{rung: pump, remedy: stop, after: [pmup]}]", 7, 44, "The ladder has no rung \"pmup\"; did you mean \"pump\"?")]
+    [InlineData("codes: [{code: a, means: x, rungs: {b: 5}}]", 7, 36, "The ladder has no rung \"b\".")]
+    [InlineData("codes: [{code: a, means: x, rungs: {b: 100}}]", 7, 40, "is a whole number from 1 to 99")]
+    [InlineData("codes: [{code: a, means: x}, {code: A, means: x}]", 7, 37, "The code \"A\" appears twice.")]
     [InlineData("services: [{unit: ../a}]", 7, 19, "cannot be the name of a unit")]
     [InlineData("caches: [{name: a, places: [\"${cach}/x\"]}]", 7, 29, "unknown variable ${cach}; did you mean \"cache\"?")]
     [InlineData("leftovers: [games/pier]", 7, 13, "neither absolute nor below a variable")]

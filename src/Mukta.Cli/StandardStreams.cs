@@ -9,8 +9,6 @@ namespace Mukta.Cli;
 /// </summary>
 internal sealed class StandardStreams : TextWriter
 {
-    private const int BrokenPipe = 32;
-
     /// <summary>What is open in the place of a stream that is closed: else the next file that is opened would be written to.</summary>
     private static readonly List<SafeFileHandle> Instead = [];
 
@@ -21,7 +19,9 @@ internal sealed class StandardStreams : TextWriter
 
     public override Encoding Encoding => inner.Encoding;
 
-    /// <summary>Why something was not written; null if all was, or if whoever read it has seen enough.</summary>
+    /// <summary>
+    /// Why something was not written; null if all was, or if whoever read it has seen enough: .NET's stream takes a broken pipe as written.
+    /// </summary>
     public Exception? Failure { get; private set; }
 
     /// <summary>Takes their place in <see cref="Console"/>, and answers the one for standard output.</summary>
@@ -59,9 +59,7 @@ internal sealed class StandardStreams : TextWriter
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {
-            isOver = true;
-            if (e is not IOException { HResult: BrokenPipe })
-                Failure = e;
+            (isOver, Failure) = (true, e);
         }
     }
 }

@@ -38,25 +38,27 @@ public sealed record EvidenceWeight(double Factor, string? Because)
 }
 
 /// <summary>
-/// Says how much what was seen speaks for or against a rung. The factors are likelihood ratios, how much more often a finding is seen where the
-/// rung helps than where it does not. They are estimates, and stand in one table here and in docs/ladder.md. Pure.
+/// Says how much what was seen speaks for or against a rung. The factors are likelihood ratios, how much more often a finding is seen where
+/// the rung helps than where it does not. They are estimates, and stand in one table here and in docs/ladder.md. Pure.
 /// </summary>
 public static class Evidence
 {
     /// <summary>What a rung is for: the area that shows it, the findings, and the factors with and without them.</summary>
     /// <param name="Act">What the rung does.</param>
-    /// <param name="Area">The area that has to have been checked; null if only the files say something.</param>
+    /// <param name="Area">The area that has to have been checked.</param>
     /// <param name="Findings">Findings that speak for it.</param>
     /// <param name="With">The factor if one of them was found.</param>
     /// <param name="Without">The factor if the area was checked and has none of them.</param>
-    public sealed record Row(RungAct Act, Area? Area, IReadOnlyList<FindingKind> Findings, double With, double Without);
+    public sealed record Row(RungAct Act, Area Area, IReadOnlyList<FindingKind> Findings, double With, double Without);
 
     /// <summary>The table.</summary>
     public static IReadOnlyList<Row> Table { get; } =
     [
         new(RungAct.Stop, Area.Processes, [FindingKind.ProcessRunning], 3, 0.1),
         new(RungAct.StopConflicts, Area.Interference, [FindingKind.ConflictRunning], 8, 0.05),
-        new(RungAct.ClearCaches, Area.Caches, [FindingKind.CacheWrongKind, FindingKind.CacheNotWritable, FindingKind.CacheUnreadable], 8, 0.8),
+        new(
+            RungAct.ClearCaches, Area.Caches,
+            [FindingKind.CacheWrongKind, FindingKind.CacheNotWritable, FindingKind.CacheUnreadable], 8, 0.8),
         new(RungAct.SweepDownloads, Area.Caches, [FindingKind.PartialDownloads], 8, 0.1),
         new(
             RungAct.RestoreServices, Area.Services,
@@ -75,9 +77,7 @@ public static class Evidence
             8, 0.1),
         new(RungAct.SweepReleases, Area.Install, [FindingKind.InstallStale, FindingKind.InstallsSeveral], 8, 0.05),
         new(RungAct.Setup, Area.Services, [FindingKind.ServiceAbsent, FindingKind.ServiceFailed, FindingKind.ServiceMasked], 8, 0.5),
-        new(
-            RungAct.Move, Area.Space,
-            [FindingKind.SpaceShort, FindingKind.InodesShort], 10, 0.05),
+        new(RungAct.Move, Area.Space, [FindingKind.SpaceShort, FindingKind.InodesShort], 10, 0.05),
         new(
             RungAct.SystemPackage, Area.System,
             [FindingKind.PackageAltered, FindingKind.PackageUnfinished, FindingKind.UpdatePending], 8, 0.2),
@@ -112,29 +112,31 @@ public static class Evidence
         if (seen.Check is not { } check)
             return EvidenceWeight.None;
         if (rung.Act == RungAct.Operator)
-            return rung.Gone.Count == 0 ? EvidenceWeight.None : OfFindings(check, null, Named(rung.Gone), OfOperator.With, OfOperator.Without);
+        {
+            var gone = Named(rung.Gone);
+            return gone.Count == 0 ? EvidenceWeight.None
+                : OfFindings(check, [.. gone.Select(FindingAreas.Of).Distinct()], gone, OfOperator.With, OfOperator.Without);
+        }
+
         return Table.FirstOrDefault(r => r.Act == rung.Act) is not { } row ? EvidenceWeight.None
-            : OfFindings(check, row.Area, row.Findings, row.With, row.Without);
+            : OfFindings(check, [row.Area], row.Findings, row.With, row.Without);
     }
 
     private static EvidenceWeight OfFindings(
-        ProductCheck check, Area? area, IReadOnlyList<FindingKind> kinds, double with, double without)
+        ProductCheck check, IReadOnlyList<Area> areas, IReadOnlyList<FindingKind> kinds, double with, double without)
     {
-        var areas = check.Areas.Where(a => area is null || a.Area == area).ToList();
-        if (areas.SelectMany(a => a.Findings).FirstOrDefault(f => kinds.Contains(f.Kind)) is { } found)
+        var looked = check.Areas.Where(a => areas.Contains(a.Area)).ToList();
+        if (looked.SelectMany(a => a.Findings).FirstOrDefault(f => kinds.Contains(f.Kind)) is { } found)
             return new EvidenceWeight(with, found.Seen);
-        var isKnown = area is not null && areas.TrueForAll(a => a.Verdict is not (Verdict.Unknown or Verdict.Skipped));
-        return area is null || isKnown ? new EvidenceWeight(without, area is null ? "check does not report it" : $"{Words(area.Value)} ok")
+        var isKnown = looked.Count == areas.Count && looked.TrueForAll(a => a.Verdict is not (Verdict.Unknown or Verdict.Skipped));
+        return isKnown ? new EvidenceWeight(without, $"check found nothing of the kind ({string.Join(", ", areas).ToLowerInvariant()})")
             : EvidenceWeight.None;
     }
 
-    private static string Words(Area area) => area switch
-    {
-        Area.Install or Area.Space or Area.System or Area.Interference => $"{area.ToString().ToLowerInvariant()} is",
-        _ => $"{area.ToString().ToLowerInvariant()} are",
-    };
-
-    private static FindingKind[] Named(IEnumerable<string> names) =>
-        [.. names.Select(n => Enum.TryParse<FindingKind>(n.Replace("-", "", StringComparison.Ordinal), ignoreCase: true, out var kind) ? kind : (FindingKind?)null)
-            .OfType<FindingKind>()];
+    private static List<FindingKind> Named(IEnumerable<string> names) =>
+    [
+        .. names.Select(n => (IsKnown: Enum.TryParse<FindingKind>(
+            n.Replace("-", "", StringComparison.Ordinal), ignoreCase: true, out var kind), Kind: kind))
+        .Where(n => n.IsKnown).Select(n => n.Kind),
+    ];
 }

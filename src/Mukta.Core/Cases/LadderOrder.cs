@@ -9,10 +9,10 @@ namespace Mukta.Cases;
 public sealed record RatedRung(Rung Rung, double Chance, double Minutes);
 
 /// <summary>
-/// Puts rungs into the order in which the expected time until the product works is least. Without other conditions that is the order of chance
-/// divided by time. Rungs that have to come before others stay before them: then the best group of rungs that can be tried next is the one
-/// with the highest chance of the whole group divided by its expected time (Garey, "Optimal task sequencing with precedence constraints",
-/// Discrete Mathematics 4, 1973). What loses something comes after what does not, whatever the ratio. Pure.
+/// Puts rungs into the order in which the expected time until the product works is least. Without other conditions that is the order of
+/// chance divided by time. Rungs that have to come before others stay before them: then the best group of rungs that can be tried next is
+/// the one with the highest chance of the whole group divided by its expected time (Garey, "Optimal task sequencing with precedence
+/// constraints", Discrete Mathematics 4, 1973). What loses something comes after what does not, whatever the ratio. Pure.
 /// </summary>
 public static class LadderOrder
 {

@@ -10,8 +10,8 @@ namespace Mukta.Cases;
 public sealed record RungChance(double Prior, double Tried, double Fixed, double Learnt);
 
 /// <summary>
-/// Learns from recorded outcomes how likely a rung helps: the mean of a Beta distribution. It begins with the profile's chance, which counts
-/// as much as <see cref="WeightOfProfile"/> outcomes, and with what the rung did for other codes of the product, and its remedy for other
+/// Learns from recorded outcomes how likely a rung helps: the mean of a Beta distribution. It begins with the profile's chance, which
+/// counts as much as <see cref="WeightOfProfile"/> outcomes, and with what the rung did for other codes of the product, and its remedy for other
 /// products, which count for a few outcomes at most; then the outcomes for this very code are added. An outcome counts half as much after
 /// <see cref="HalfLife"/>. Pure.
 /// </summary>

@@ -78,8 +78,24 @@ public class LadderOrderTests
         var tunnel = new Rung("t", RungAct.Operator, null, 1) { Gone = ["tunnel-route"] };
         Evidence.For(tunnel, Seen(Area.Network, new CheckFinding(FindingKind.TunnelRoute, Verdict.Warning, "tun0", "through tun0"))).Factor.ShouldBe(10);
         Evidence.For(tunnel, Seen(Area.Network)).Factor.ShouldBe(0.1);
+        Evidence.For(tunnel, new SeenState(Check(AreaResult.Skipped(Area.Network, "--offline")), FilesState.Unknown)).Factor.ShouldBe(1);
         new EvidenceWeight(10, null).On(0.2).ShouldBe(2.0 / 2.8, 1e-9, "odds of 1 to 4 become 10 to 4");
         new EvidenceWeight(1, null).On(0.2).ShouldBe(0.2, 1e-9);
+    }
+
+    [Fact]
+    public void Each_finding_belongs_to_the_area_that_reports_it()
+    {
+        foreach (var area in Enum.GetValues<Area>())
+            Enum.GetValues<FindingKind>().ShouldContain(k => FindingAreas.Of(k) == area, $"{area}");
+        foreach (var (kind, area) in new[]
+        {
+            (FindingKind.OperationPending, Area.Install), (FindingKind.ProcessesHidden, Area.Processes), (FindingKind.ServicesUnknown, Area.Services),
+            (FindingKind.PartialDownloads, Area.Caches), (FindingKind.ShortcutStale, Area.Shortcuts), (FindingKind.RuntimeUnknown, Area.Runtime),
+            (FindingKind.SystemUnknown, Area.System), (FindingKind.InterferenceUnknown, Area.Interference), (FindingKind.SpaceUnknown, Area.Space),
+            (FindingKind.AccessUnknown, Area.Access), (FindingKind.NetworkUnknown, Area.Network), (FindingKind.OutageUnknown, Area.Outages),
+        })
+            FindingAreas.Of(kind).ShouldBe(area);
     }
 
     private static ProductCheck Check(params AreaResult[] areas) => new(

@@ -82,6 +82,22 @@ public enum FindingKind
 }
 #pragma warning restore CS1591
 
+/// <summary>Says which area a finding belongs to.</summary>
+public static class FindingAreas
+{
+    /// <summary>The first finding of each area: they are listed area by area.</summary>
+    private static readonly (FindingKind First, Area Area)[] Starts =
+    [
+        (FindingKind.InstallNotFound, Area.Install), (FindingKind.ProcessRunning, Area.Processes), (FindingKind.ServiceAbsent, Area.Services),
+        (FindingKind.CacheWrongKind, Area.Caches), (FindingKind.ShortcutAbsent, Area.Shortcuts), (FindingKind.ProgramUnreadable, Area.Runtime),
+        (FindingKind.PackageAltered, Area.System), (FindingKind.LibraryPreloaded, Area.Interference), (FindingKind.SpaceShort, Area.Space),
+        (FindingKind.MountReadOnly, Area.Access), (FindingKind.MirrorUnreachable, Area.Network), (FindingKind.OutageWarned, Area.Outages),
+    ];
+
+    /// <summary>The area of a finding.</summary>
+    public static Area Of(FindingKind kind) => Starts.Last(s => s.First <= kind).Area;
+}
+
 /// <summary>What puts a finding right. The interface turns it into the command to type.</summary>
 public enum Remedy
 {

@@ -1,4 +1,5 @@
 using Mukta.Host.Services;
+using Mukta.Operations;
 using Mukta.Products;
 using Mukta.Tests;
 
@@ -49,6 +50,40 @@ public sealed class ServiceTests : IDisposable
             .StatesAsync(["tide.service", "wind.service", "rain.service", "snow.service"], TestContext.Current.CancellationToken);
         states.Select(s => (s.Load, s.Startup, s.Active))
             .ShouldBe([("loaded", "enabled", null), ("loaded", "static", null), ("masked", "masked", null), ("not-found", "", null)]);
+    }
+
+    [Theory]
+    [InlineData("active", 0, 0, true)]
+    [InlineData("failed", 0, 0, false)]
+    [InlineData("active", 1, 0, false)]
+    [InlineData("active", 0, 7, false)]
+    public async Task A_service_is_called_up_only_if_it_stays_up_and_is_still_the_same(string active, int restarts, int process, bool isUp)
+    {
+        using var operation = Operation.Open(
+            new OperationHome("/", scratch.At("state")), OperationHeader.New("services", "pier", null, TimeProvider.System), "restore", null);
+        var up = new ServiceState("wind.service", "loaded", "enabled", "active") { MainPid = process == 0 ? 0 : 5 };
+        var control = new Changing(up, up with { Active = active, Restarts = restarts, MainPid = process });
+        var outcome = await new ServiceRestorer(control, new HastyTime()).DoAsync(
+            operation, new ServicePlan([new ServiceStep(ServiceAct.Start, "wind.service")]), [Wind], null, TestContext.Current.CancellationToken);
+        (outcome.Failure is null).ShouldBe(isUp);
+        if (!isUp)
+            outcome.Failure!.What.ShouldContain("did not stay up");
+    }
+
+    /// <summary>A service that is another moment later: once before it is started, and once after.</summary>
+    private sealed class Changing(ServiceState first, ServiceState later) : IServiceControl
+    {
+        private int asked;
+
+        public bool CanChange => true;
+
+        public Task<IReadOnlyList<ServiceState>> StatesAsync(IReadOnlyList<string> units, CancellationToken cancel) =>
+            Task.FromResult<IReadOnlyList<ServiceState>>([asked++ < 2 ? first : later]);
+
+        public Task<IReadOnlyList<string>> LastLinesAsync(string unit, int count, CancellationToken cancel) =>
+            Task.FromResult<IReadOnlyList<string>>([]);
+
+        public Task DoAsync(ServiceAct act, string unit, CancellationToken cancel) => Task.CompletedTask;
     }
 
     [Fact]

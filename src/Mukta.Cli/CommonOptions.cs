@@ -40,14 +40,14 @@ internal static class CommonOptions
     };
 
     /// <summary>A number of seconds up to ten minutes, 15 unless said.</summary>
-    public static Option<int> Seconds(string name, string description, int least)
+    public static Option<int> Seconds(string name, string description, int least, int usual = 15)
     {
         const int Most = 600;
         return new Option<int>(name)
         {
-            Description = $"{description}, {least} to {Most}. Default: 15.",
+            Description = $"{description}, {least} to {Most}. Default: {usual}.",
             HelpName = "SECONDS",
-            DefaultValueFactory = _ => 15,
+            DefaultValueFactory = _ => usual,
             CustomParser = result =>
             {
                 var text = result.Tokens.Single().Value;

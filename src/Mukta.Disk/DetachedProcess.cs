@@ -2,6 +2,12 @@ using System.Runtime.InteropServices;
 
 namespace Mukta.Disk;
 
+/// <summary>How a process has ended (wait(2)).</summary>
+/// <param name="Code">Its exit code; null if a signal ended it.</param>
+/// <param name="Signal">The signal that ended it; null if it ended by itself.</param>
+/// <param name="HasCore">True if the kernel has written its memory down, or has given it to a program for that.</param>
+public readonly record struct ProcessEnd(int? Code, int? Signal, bool HasCore);
+
 /// <summary>Starts programs that outlive Mukta: in a session of their own, and without its streams.</summary>
 public static partial class DetachedProcess
 {
@@ -17,10 +23,13 @@ public static partial class DetachedProcess
     /// <param name="arguments">Its arguments, the one before the first among them.</param>
     /// <param name="environment">All variables that it gets, as <c>NAME=VALUE</c>.</param>
     /// <param name="folder">The folder that it works in.</param>
+    /// <param name="output">A file that takes what it prints, and is made; null for nowhere.</param>
     /// <returns>The number of its process.</returns>
     /// <exception cref="DiskException">It cannot be started.</exception>
-    public static int Start(string program, IReadOnlyList<string> arguments, IReadOnlyList<string> environment, string folder)
+    public static int Start(
+        string program, IReadOnlyList<string> arguments, IReadOnlyList<string> environment, string folder, string? output = null)
     {
+        const int WriteAndCreate = 1 | 0x40 | 0x400, OwnerOnly = 0b110_000_000; // O_WRONLY, O_CREAT and O_APPEND
         var (actions, attributes, signals) = (new byte[Attributes], new byte[Attributes], new byte[SignalSet]);
         foreach (var signal in Handled)
             signals[(signal - 1) / 8] |= (byte)(1 << ((signal - 1) % 8));
@@ -31,7 +40,11 @@ public static partial class DetachedProcess
         {
             Check(ChangeFolder(actions, Bytes(folder)));
             for (var stream = 0; stream < 3; stream++)
-                Check(OpenStream(actions, stream, Bytes("/dev/null"), ReadWrite, 0));
+            {
+                Check(stream > 0 && output is not null ? OpenStream(actions, stream, Bytes(output), WriteAndCreate, OwnerOnly)
+                    : OpenStream(actions, stream, Bytes("/dev/null"), ReadWrite, 0));
+            }
+
             Check(InitializeAttributes(attributes));
             Check(SetDefaultSignals(attributes, signals));
             Check(SetSignalMask(attributes, new byte[SignalSet]));
@@ -50,6 +63,16 @@ public static partial class DetachedProcess
             if (error != 0)
                 throw Folder.Failure("start", program, error);
         }
+    }
+
+    /// <summary>How a process that was started here has ended; null if it runs. It is told once: then its number is given out again.</summary>
+    public static ProcessEnd? EndOf(int pid)
+    {
+        const int DoNotWait = 1, CoreFlag = 0x80; // WNOHANG, and the flag of WCOREDUMP.
+        if (WaitFor(pid, out var status, DoNotWait) != pid)
+            return null;
+        var signal = status & 0x7F;
+        return signal == 0 ? new ProcessEnd((status >> 8) & 0xFF, null, false) : new ProcessEnd(null, signal, (status & CoreFlag) != 0);
     }
 
     private static byte[] Bytes(string text) => PathBytes.Encode(text);
@@ -103,6 +126,9 @@ public static partial class DetachedProcess
 
     [LibraryImport("libc", EntryPoint = "posix_spawnattr_setsigmask")]
     private static partial int SetSignalMask([In, Out] byte[] attributes, byte[] signals);
+
+    [LibraryImport("libc", EntryPoint = "waitpid")]
+    private static partial int WaitFor(int pid, out int status, int options);
 
     [LibraryImport("libc", EntryPoint = "posix_spawn")]
     private static partial int Spawn(

@@ -11,7 +11,7 @@ internal static class CommandTree
     [
         ("Look",
             [CheckCommand.Build, VerifyCommand.Build, InstallsCommand.Build, ServicesCommand.Build, CachesCommand.Build,
-            ShortcutsCommand.Build]),
+            ShortcutsCommand.Build, TryCommand.Build]),
         ("Put right",
             [RepairCommand.Build, StopCommand.Build, SetupCommand.Build, ResetCommand.Build, ReinstallCommand.Build, RemoveCommand.Build,
             MoveCommand.Build]),

@@ -21,6 +21,7 @@ namespace Mukta.Cli.Json;
 [JsonSerializable(typeof(ProfilesDocument))]
 [JsonSerializable(typeof(DraftDocument))]
 [JsonSerializable(typeof(StopDocument))]
+[JsonSerializable(typeof(TryDocument))]
 [JsonSerializable(typeof(ConflictDocument))]
 [JsonSerializable(typeof(ServicesDocument))]
 [JsonSerializable(typeof(ServicesRunDocument))]

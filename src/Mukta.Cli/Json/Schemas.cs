@@ -27,7 +27,7 @@ internal static class Schemas
         ("mukta.services.restart/1", Of.ServicesRunDocument), ("mukta.services.restore/1", Of.ServicesRunDocument),
         ("mukta.services.stop/1", Of.ServicesRunDocument), ("mukta.setup/1", Of.SetupDocument), ("mukta.shortcuts/1", Of.ShortcutsDocument),
         ("mukta.shortcuts.restore/1", Of.ShortcutsRestoreDocument), ("mukta.stop/1", Of.StopDocument),
-        ("mukta.stop.conflicts/1", Of.ConflictDocument), ("mukta.undo/1", Of.UndoDocument),
+        ("mukta.stop.conflicts/1", Of.ConflictDocument), ("mukta.try/1", Of.TryDocument), ("mukta.undo/1", Of.UndoDocument),
         ("mukta.verify/1", Of.VerifyDocument),
     ];
 

@@ -66,6 +66,21 @@ public sealed class SetupRunnerTests : IDisposable
         File.Exists(scratch.At("game/gone")).ShouldBeFalse();
     }
 
+    [Theory]
+    [InlineData(0, true)]
+    [InlineData(1234, false)]
+    public void Root_runs_a_script_by_its_path_only_if_nobody_else_could_change_it(uint owner, bool isByPath)
+    {
+        Need.Root();
+        scratch.Write("game/bin/setup", System.Text.Encoding.UTF8.GetBytes("#!/bin/sh\n"), Scratch.Program);
+        using var install = Folder.Open(scratch.At("game"));
+        var manifest = ManifestMaker.Make(install, new ManifestRequest { Product = "pier" }, null, TestContext.Current.CancellationToken).Manifest;
+        using (var chown = System.Diagnostics.Process.Start("chown", ["-R", $"{owner}:{owner}", scratch.At("game")]))
+            chown.WaitForExit();
+        using var program = ProvenProgram.Open(install, "bin/setup", manifest, TestContext.Current.CancellationToken);
+        program.ToRun.ShouldStartWith(isByPath ? scratch.At("game/bin/setup") : "/proc/self/fd/");
+    }
+
     [Fact]
     public async Task What_is_run_is_what_was_proven_whatever_takes_its_place_meanwhile()
     {

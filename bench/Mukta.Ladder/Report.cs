@@ -18,12 +18,15 @@ internal static partial class Report
                 var bar = plot.Add.Bar(i + 1, values[i].Mean, error: values[i].Half);
                 bar.Bars[0].FillColor = Colors.SteelBlue;
                 var label = string.Create(CultureInfo.InvariantCulture, $"{values[i].Mean:0.0}");
-                plot.Add.Text(label, i + 1.04, values[i].Mean + values[i].Half + 1).LabelFontSize = 14;
+                var above = plot.Add.Text(label, i + 1, values[i].Mean + values[i].Half + 0.7);
+                (above.LabelFontSize, above.LabelAlignment) = (16, Alignment.LowerCenter);
             }
 
             plot.Axes.Bottom.TickGenerator = new ScottPlot.TickGenerators.NumericManual([.. names.Select((_, i) => i + 1.0)], [.. names]);
             plot.Axes.Bottom.TickLabelStyle.FontSize = 14;
             plot.Axes.Left.Label.Text = "minutes until the product works";
+            plot.Axes.Left.Label.Bold = false;
+            plot.Axes.Left.TickLabelStyle.FontSize = 14;
             plot.Axes.Margins(bottom: 0, top: 0.15);
             plot.HideGrid();
             plot.SaveSvg(Path.Join(docs, "ladder.svg"), 1000, 500);

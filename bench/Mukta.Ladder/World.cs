@@ -17,8 +17,8 @@ internal sealed record Machine(
     int Code, IReadOnlyList<IReadOnlySet<int>> Fixes, SeenState Seen);
 
 /// <summary>
-/// Invented products, complaints and faults, all from a seed: which rungs fix which fault, how often a code comes from which fault, and what
-/// the profile's author believes of it.
+/// Invented products, complaints and faults, all from a seed: which rungs fix which fault, how often a code comes from which fault, and
+/// what the profile's author believes of it.
 /// </summary>
 internal sealed class World
 {
@@ -109,7 +109,7 @@ internal sealed class World
         return new Fault(fixedBy);
     }
 
-    /// <summary>What a check and a verification report: what a rung is for is noticed where it would help, and sometimes elsewhere.</summary>
+    /// <summary>What a check and a verification report: what a rung is for is seen where it helps, and sometimes elsewhere.</summary>
     private SeenState Seen(List<IReadOnlySet<int>> fixes, Random random)
     {
         bool IsNoticed(RungAct act)

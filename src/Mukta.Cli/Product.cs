@@ -1,5 +1,6 @@
 using System.CommandLine;
 using Mukta.Host;
+using Mukta.Host.Checks;
 using Mukta.Host.Processes;
 using Mukta.Host.Services;
 using Mukta.Manifests;
@@ -38,6 +39,15 @@ internal sealed record Product(LoadedProfile Loaded, ProfileCatalog Catalog, Mac
     /// <summary>The service control of a machine.</summary>
     public static IServiceControl ControlOf(Machine machine) =>
         machine.IsLive ? Systemctl.Of(Environment.GetEnvironmentVariable, TimeProvider.System) : new UnitLinks(machine.Root);
+
+    /// <summary>What a checkup of it needs.</summary>
+    /// <param name="isAlone">True if a needed product without a profile is not told.</param>
+    public CheckSurroundings Around(bool isAlone) => new(
+        Machine, ControlOf(Machine), Environment.GetEnvironmentVariable, UserSettings.Http, TimeProvider.System,
+        id => InstallRecords.PathsOf(Machine, id))
+    {
+        HasProfile = id => isAlone || Catalog.Has(id),
+    };
 
     /// <summary>What a remedy acts on.</summary>
     /// <param name="installs">The installs that are meant.</param>

@@ -4,7 +4,6 @@ using Mukta.Cli.Json;
 using Mukta.Cli.Rendering;
 using Mukta.Host.Checks;
 using Mukta.Products;
-using Mukta.State;
 using Spectre.Console;
 
 namespace Mukta.Cli.Commands;
@@ -45,13 +44,7 @@ internal static class CheckCommand
     {
         var clock = Stopwatch.StartNew();
         IReadOnlyList<LoadedProfile> products = wish.Alone ? [product.Loaded] : product.Catalog.WithNeeds(product.Loaded);
-        var around = new CheckSurroundings(
-            product.Machine, Product.ControlOf(product.Machine), Environment.GetEnvironmentVariable, UserSettings.Http, TimeProvider.System,
-            id => InstallRecords.PathsOf(product.Machine, id))
-        {
-            HasProfile = id => wish.Alone || product.Catalog.Has(id),
-        };
-        var checks = await new Checkup(around, wish.Offline).OfAsync(products, install, cancel).ConfigureAwait(false);
+        var checks = await new Checkup(product.Around(wish.Alone), wish.Offline).OfAsync(products, install, cancel).ConfigureAwait(false);
 
         string? Command(ProductCheck check, CheckFinding finding) =>
             RemedyWords.Command(

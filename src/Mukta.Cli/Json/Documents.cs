@@ -21,6 +21,8 @@ namespace Mukta.Cli.Json;
 [JsonSerializable(typeof(ProfilesDocument))]
 [JsonSerializable(typeof(DraftDocument))]
 [JsonSerializable(typeof(StopDocument))]
+[JsonSerializable(typeof(CaseDocument))]
+[JsonSerializable(typeof(CaseListDocument))]
 [JsonSerializable(typeof(TryDocument))]
 [JsonSerializable(typeof(ConflictDocument))]
 [JsonSerializable(typeof(ServicesDocument))]

@@ -12,7 +12,8 @@ internal static class Schemas
     private static IReadOnlyList<(string Format, JsonTypeInfo Type)> All { get; } =
     [
         ("mukta.bundle.make/1", Of.BundleMakeDocument), ("mukta.bundle.show/1", Of.BundleShowDocument),
-        ("mukta.caches/1", Of.CachesDocument), ("mukta.caches.clear/1", Of.CachesClearDocument), ("mukta.check/1", Of.CheckDocument),
+        ("mukta.caches/1", Of.CachesDocument), ("mukta.caches.clear/1", Of.CachesClearDocument), ("mukta.case/1", Of.CaseDocument),
+        ("mukta.case.list/1", Of.CaseListDocument), ("mukta.check/1", Of.CheckDocument),
         ("mukta.error/1", Of.ErrorDocument), ("mukta.installs/1", Of.InstallsDocument), ("mukta.installs.add/1", Of.InstallsAddDocument),
         ("mukta.installs.forget/1", Of.ForgetDocument), ("mukta.installs.sweep/1", Of.StaleDocument),
         ("mukta.manifest.compare/1", Of.CompareDocument), ("mukta.manifest.make/1", Of.ManifestMakeDocument),

@@ -12,7 +12,8 @@ public sealed record RatedRung(Rung Rung, double Chance, double Minutes);
 /// Puts rungs into the order in which the expected time until the product works is least. Without other conditions that is the order of
 /// chance divided by time. Rungs that have to come before others stay before them: then the best group of rungs that can be tried next is
 /// the one with the highest chance of the whole group divided by its expected time (Garey, "Optimal task sequencing with precedence
-/// constraints", Discrete Mathematics 4, 1973). What loses something comes after what does not, whatever the ratio. Pure.
+/// constraints", Discrete Mathematics 4, 1973); exactly if each rung comes after one other at most, nearly so otherwise. What loses
+/// something comes after what does not, whatever the ratio. Pure.
 /// </summary>
 public static class LadderOrder
 {
@@ -25,9 +26,11 @@ public static class LadderOrder
         var order = new List<RatedRung>();
         while (left.Count > 0)
         {
-            var groups = left.Select(r => Group(left, r)).ToList();
-            var least = countsLoss ? groups.Min(Loss) : default;
-            var best = groups.Where(g => !countsLoss || Loss(g) == least).MaxBy(Ratio)!;
+            var losses = left.ToDictionary(r => r, r => countsLoss ? Group(left, r).Max(g => g.Rung.Loses) : default);
+            var least = left.Where(r => losses[r] == losses.Values.Min()).ToList();
+            var groups = least.TrueForAll(r => Before(least, r).Take(2).Count() < 2)
+                ? least.Where(r => !Before(least, r).Any()).Select(r => BestTree(least, r)) : least.Select(r => Group(least, r));
+            var best = groups.DefaultIfEmpty([least[0]]).MaxBy(Ratio)!; // There is none where rungs go round in a circle.
             order.AddRange(best);
             left.RemoveAll(best.Contains);
         }
@@ -48,10 +51,31 @@ public static class LadderOrder
         return minutes;
     }
 
-    private static RungLoss Loss(List<RatedRung> group) => group.Max(r => r.Rung.Loses);
-
     private static double Ratio(List<RatedRung> group) =>
         (1 - group.Aggregate(1.0, (left, r) => left * (1 - r.Chance))) / ExpectedMinutes(group);
+
+    private static IEnumerable<RatedRung> Before(List<RatedRung> left, RatedRung rung) =>
+        left.Where(r => r != rung && rung.Rung.After.Contains(r.Rung.Id));
+
+    /// <summary>
+    /// The best group that begins with a rung, if each rung has at most one before it: what comes after it joins while it is better than
+    /// the group is so far.
+    /// </summary>
+    private static List<RatedRung> BestTree(List<RatedRung> left, RatedRung root)
+    {
+        var group = new List<RatedRung> { root };
+        var next = After(root).Select(r => BestTree(left, r)).ToList();
+        while (next.MaxBy(Ratio) is { } best && Ratio(best) > Ratio(group))
+        {
+            next.Remove(best);
+            group.AddRange(best);
+            next.AddRange(best.SelectMany(After).Except(best).Select(r => BestTree(left, r)));
+        }
+
+        return group;
+
+        IEnumerable<RatedRung> After(RatedRung rung) => left.Where(r => r != rung && r.Rung.After.Contains(rung.Rung.Id));
+    }
 
     /// <summary>A rung behind all that has to be tried before it.</summary>
     private static List<RatedRung> Group(List<RatedRung> left, RatedRung rung)
@@ -62,7 +86,7 @@ public static class LadderOrder
         {
             if (!begun.Add(next.Rung.Id))
                 return;
-            foreach (var before in left.Where(r => next.Rung.After.Contains(r.Rung.Id)).OrderByDescending(r => r.Chance / r.Minutes))
+            foreach (var before in Before(left, next).OrderByDescending(r => r.Chance / r.Minutes))
                 Add(before);
             group.Add(next);
         }

@@ -11,9 +11,9 @@ public sealed record RungChance(double Prior, double Tried, double Fixed, double
 
 /// <summary>
 /// Learns from recorded outcomes how likely a rung helps: the mean of a Beta distribution. It begins with the profile's chance, which
-/// counts as much as <see cref="WeightOfProfile"/> outcomes, and with what the rung did for other codes of the product, and its remedy for other
-/// products, which count for a few outcomes at most; then the outcomes for this very code are added. An outcome counts half as much after
-/// <see cref="HalfLife"/>. Pure.
+/// counts as much as <see cref="WeightOfProfile"/> outcomes, and with what the rung did for other codes of the product, and its remedy for
+/// other products, which count for a few outcomes at most; then the outcomes for this very code are added. An outcome counts half as much
+/// after <see cref="HalfLife"/>. Pure.
 /// </summary>
 /// <param name="outcomes">What was recorded.</param>
 /// <param name="now">The time, UTC.</param>
@@ -39,6 +39,9 @@ public sealed class ChanceModel(IReadOnlyList<RungOutcome> outcomes, DateTimeOff
 
     private readonly Dictionary<RungAct, (double Tried, double Fixed)> byAct = Sum(outcomes, now, o => o.Act);
 
+    private readonly Dictionary<(string Product, RungAct Act), (double Tried, double Fixed)> byProductAndAct =
+        Sum(outcomes, now, o => (o.Product, o.Act));
+
     /// <summary>The chance that a rung helps with a code.</summary>
     /// <param name="product">The product that the complaint is about.</param>
     /// <param name="code">The code or symptom; empty for none.</param>
@@ -48,9 +51,11 @@ public sealed class ChanceModel(IReadOnlyList<RungOutcome> outcomes, DateTimeOff
     {
         var own = byCode.GetValueOrDefault((product, code.ToUpperInvariant(), rung.Id));
         var ofProduct = Less(byProduct.GetValueOrDefault((product, rung.Id)), own);
-        var ofAll = Less(byAct.GetValueOrDefault(rung.Act), byProduct.GetValueOrDefault((product, rung.Id)));
+        // What a person has to do is something else in each product.
+        var ofOthers = rung.Act == RungAct.Operator ? default
+            : Less(byAct.GetValueOrDefault(rung.Act), byProductAndAct.GetValueOrDefault((product, rung.Act)));
         var (tried, helped) = (WeightOfProfile, WeightOfProfile * prior);
-        foreach (var (pool, most) in new[] { (ofProduct, WeightOfProduct), (ofAll, WeightOfAll) })
+        foreach (var (pool, most) in new[] { (ofProduct, WeightOfProduct), (ofOthers, WeightOfAll) })
         {
             var weight = Math.Min(pool.Tried, most);
             tried += weight;

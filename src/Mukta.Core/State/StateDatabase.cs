@@ -5,100 +5,48 @@ using Mukta.Operations;
 namespace Mukta.State;
 
 /// <summary>
-/// Mukta's own memory of a machine: SQLite, <c>mukta/state.db</c> below its user's folder for state. Everything in it can be
-/// found out again from what is on the disk.
+/// A database of Mukta's own: SQLite, below <c>mukta</c> in its user's folder for state.
 /// </summary>
 [OutsideReader]
 public sealed class StateDatabase : IDisposable
 {
-    /// <summary>What brings a database from each version to the next; its number is kept in user_version.</summary>
-    private static readonly string[] Steps =
-    [
-        """
-        CREATE TABLE install (
-            product TEXT NOT NULL,
-            path TEXT NOT NULL,
-            release TEXT,
-            recorded TEXT NOT NULL,
-            PRIMARY KEY (product, path)
-        ) WITHOUT ROWID;
-        """,
-        """
-        CREATE TABLE operation (
-            id TEXT NOT NULL,
-            place TEXT NOT NULL,
-            command TEXT NOT NULL,
-            product TEXT,
-            release TEXT,
-            started TEXT NOT NULL,
-            PRIMARY KEY (id, place)
-        ) WITHOUT ROWID;
-        """,
-        """
-        CREATE TABLE verified (
-            install TEXT NOT NULL PRIMARY KEY,
-            file_system INTEGER NOT NULL,
-            manifest TEXT NOT NULL,
-            product TEXT,
-            release TEXT,
-            sequence INTEGER,
-            expires TEXT,
-            files INTEGER NOT NULL,
-            links INTEGER NOT NULL,
-            bytes INTEGER NOT NULL,
-            weak INTEGER NOT NULL,
-            since TEXT NOT NULL,
-            whole INTEGER NOT NULL,
-            modes INTEGER NOT NULL
-        ) WITHOUT ROWID;
-        CREATE TABLE verified_folder (
-            install TEXT NOT NULL,
-            folder TEXT NOT NULL,
-            device INTEGER NOT NULL,
-            seals BLOB NOT NULL,
-            PRIMARY KEY (install, folder)
-        );
-        """,
-        """
-        CREATE TABLE seen (
-            product TEXT NOT NULL,
-            trust TEXT NOT NULL,
-            sequence INTEGER NOT NULL,
-            release TEXT,
-            at TEXT NOT NULL,
-            PRIMARY KEY (product, trust)
-        ) WITHOUT ROWID;
-        """,
-    ];
-
-    private const string FileName = "state.db";
-
     private readonly SqliteConnection connection;
     private readonly FileSystemIdentity rights;
 
-    private StateDatabase(SqliteConnection connection, FileSystemIdentity rights) => (this.connection, this.rights) = (connection, rights);
+    private readonly StateFile file;
+
+    private StateDatabase(StateFile file, SqliteConnection connection, FileSystemIdentity rights) =>
+        (this.file, this.connection, this.rights) = (file, connection, rights);
 
     /// <summary>Opens the database for writing, and makes it where there is none.</summary>
     /// <exception cref="MuktaException">It cannot be opened, or a newer Mukta made it.</exception>
-    public static StateDatabase Open(string stateFolder)
+    public static StateDatabase Open(string stateFolder) => Open(stateFolder, StateFile.Memory);
+
+    /// <summary>Opens one of the databases for writing, and makes it where there is none.</summary>
+    /// <exception cref="MuktaException">It cannot be opened, or a newer Mukta made it.</exception>
+    internal static StateDatabase Open(string stateFolder, StateFile file)
     {
         try
         {
-            if (!StatePlace.HasFile(stateFolder, FileName)) // Closing a file takes the locks that SQLite has on it away.
-                StatePlace.EnsureFile(stateFolder, FileName);
+            if (!StatePlace.HasFile(stateFolder, file.Name)) // Closing a file takes the locks that SQLite has on it away.
+                StatePlace.EnsureFile(stateFolder, file.Name);
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException or MuktaException)
         {
-            throw Failure(StatePlace.PathIn(stateFolder, FileName), e);
+            throw Failure(file, StatePlace.PathIn(stateFolder, file.Name), e);
         }
 
-        return Open(stateFolder, SqliteOpenMode.ReadWrite);
+        return Open(stateFolder, file, SqliteOpenMode.ReadWrite);
     }
 
     /// <summary>Opens the database for reading; null if there is none yet.</summary>
     /// <exception cref="MuktaException">It cannot be opened, or a newer Mukta made it.</exception>
-    public static StateDatabase? OpenToRead(string stateFolder) =>
-        StatePlace.HasFile(stateFolder, FileName) ? Open(stateFolder, SqliteOpenMode.ReadOnly) : null;
+    public static StateDatabase? OpenToRead(string stateFolder) => OpenToRead(stateFolder, StateFile.Memory);
+
+    /// <summary>Opens one of the databases for reading; null if there is none yet.</summary>
+    /// <exception cref="MuktaException">It cannot be opened, or a newer Mukta made it.</exception>
+    internal static StateDatabase? OpenToRead(string stateFolder, StateFile file) =>
+        StatePlace.HasFile(stateFolder, file.Name) ? Open(stateFolder, file, SqliteOpenMode.ReadOnly) : null;
 
     /// <inheritdoc/>
     public void Dispose()
@@ -106,6 +54,9 @@ public sealed class StateDatabase : IDisposable
         connection.Dispose();
         rights.Dispose();
     }
+
+    /// <summary>Its file.</summary>
+    internal string FilePath => connection.DataSource;
 
     /// <summary>Does something with a statement of the database.</summary>
     /// <exception cref="MuktaException">The database does not do it.</exception>
@@ -122,7 +73,7 @@ public sealed class StateDatabase : IDisposable
         catch (Exception e) when (e is SqliteException or InvalidOperationException or InvalidCastException or FormatException
             or OverflowException or ArgumentException)
         {
-            throw Failure(connection.DataSource, e);
+            throw Failure(file, connection.DataSource, e);
         }
     }
 
@@ -138,13 +89,13 @@ public sealed class StateDatabase : IDisposable
         }
         catch (SqliteException e)
         {
-            throw Failure(connection.DataSource, e);
+            throw Failure(file, connection.DataSource, e);
         }
     }
 
-    private static StateDatabase Open(string stateFolder, SqliteOpenMode mode)
+    private static StateDatabase Open(string stateFolder, StateFile file, SqliteOpenMode mode)
     {
-        var path = StatePlace.PathIn(stateFolder, FileName);
+        var path = StatePlace.PathIn(stateFolder, file.Name);
         var (user, group) = StatePlace.OwnerOf(stateFolder);
         SqliteConnection? connection = null;
         FileSystemIdentity? rights = null;
@@ -155,7 +106,7 @@ public sealed class StateDatabase : IDisposable
                 new SqliteConnectionStringBuilder { DataSource = path, Mode = mode, Pooling = false, DefaultTimeout = 10 }.ToString());
             rights = FileSystemIdentity.Of(user, group); // Held until it is closed: SQLite opens files when it likes.
             connection.Open();
-            var database = new StateDatabase(connection, rights);
+            var database = new StateDatabase(file, connection, rights);
             database.Migrate(stateFolder, mode != SqliteOpenMode.ReadOnly);
             return database;
         }
@@ -164,7 +115,7 @@ public sealed class StateDatabase : IDisposable
             connection?.Dispose();
             rights?.Dispose();
             if (e is SqliteException)
-                throw Failure(path, e);
+                throw Failure(file, path, e);
             if (e is TypeInitializationException or DllNotFoundException or EntryPointNotFoundException)
             {
                 throw new MuktaException(
@@ -179,31 +130,30 @@ public sealed class StateDatabase : IDisposable
 
     private void Migrate(string stateFolder, bool mayChange)
     {
-        if (Version() == Steps.Length)
+        if (Version() == file.Steps.Count)
             return;
         if (!mayChange)
         {
-            using var writable = Open(stateFolder, SqliteOpenMode.ReadWrite); // Brings the layout up to date, so that it can be read.
+            using var writable = Open(stateFolder, file, SqliteOpenMode.ReadWrite); // Brings the layout up to date, so that it can be read.
             return;
         }
 
         Together(() =>
         {
-            for (var version = Version(); version < Steps.Length; version++) // Another run may have been faster.
-                With($"{Steps[version]} PRAGMA user_version = {version + 1};", c => c.ExecuteNonQuery());
+            for (var version = Version(); version < file.Steps.Count; version++) // Another run may have been faster.
+                With($"{file.Steps[version]} PRAGMA user_version = {version + 1};", c => c.ExecuteNonQuery());
         });
     }
 
     private int Version() =>
         With("PRAGMA user_version", c => Convert.ToInt32(
         c.ExecuteScalar(), System.Globalization.CultureInfo.InvariantCulture)) is var version
-        && version <= Steps.Length ? version
+        && version <= file.Steps.Count ? version
         : throw new MuktaException(
             ExitCode.BadInput, "This state database was made by a newer mukta.", connection.DataSource,
-            "Use that version, or move the file away; its contents can be rebuilt with mukta installs add.");
+            $"Use that version, or {file.IfDamaged}.");
 
-    private static MuktaException Failure(string path, Exception e) => new(
+    private static MuktaException Failure(StateFile file, string path, Exception e) => new(
         ExitCode.Blocked, $"The state database cannot be used: {e.Message.TrimEnd('.')}.", path,
-        "Check the file and its folder with ls -la. If it is damaged, move it away; its contents can be rebuilt with mukta installs "
-        + "add.", e);
+        $"Check the file and its folder with ls -la. If it is damaged, {file.IfDamaged}.", e);
 }

@@ -39,7 +39,7 @@ public sealed class OutsideReaderTests
         [typeof(Settings)] = new(
             "format: mukta.settings/1\nmirrors: {pier: [\"https://mirror.example/\"]}\nmax-rate: 2MiB\nalso: [~/a]\n"u8.ToArray(),
             (_, file) => Settings.ReadFile(file, "/home/anna")),
-        [typeof(SmallText)] = new("#!/bin/sh\n# Usage: setup install|remove\n"u8.ToArray(), (_, file) => SmallText.Read(file)),
+        [typeof(SmallText)] = new("#!/bin/sh\n# Usage: setup install|remove\n"u8.ToArray(), (_, file) => SmallText.Read(file) + SmallText.End(file, 10)),
         [typeof(ImplicitLayers)] = new(
             """{"layers":[{"name":"VK_LAYER_gull","disable_environment":{"NO_GULL":"1"}},{"name":"b","enable_environment":{"B":"1"}}]}"""u8
             .ToArray(), (_, file) => ImplicitLayers.Read(file)),

@@ -88,10 +88,12 @@ public static class FindingAreas
     /// <summary>The first finding of each area: they are listed area by area.</summary>
     private static readonly (FindingKind First, Area Area)[] Starts =
     [
-        (FindingKind.InstallNotFound, Area.Install), (FindingKind.ProcessRunning, Area.Processes), (FindingKind.ServiceAbsent, Area.Services),
-        (FindingKind.CacheWrongKind, Area.Caches), (FindingKind.ShortcutAbsent, Area.Shortcuts), (FindingKind.ProgramUnreadable, Area.Runtime),
-        (FindingKind.PackageAltered, Area.System), (FindingKind.LibraryPreloaded, Area.Interference), (FindingKind.SpaceShort, Area.Space),
-        (FindingKind.MountReadOnly, Area.Access), (FindingKind.MirrorUnreachable, Area.Network), (FindingKind.OutageWarned, Area.Outages),
+        (FindingKind.InstallNotFound, Area.Install), (FindingKind.ProcessRunning, Area.Processes),
+        (FindingKind.ServiceAbsent, Area.Services), (FindingKind.CacheWrongKind, Area.Caches),
+        (FindingKind.ShortcutAbsent, Area.Shortcuts), (FindingKind.ProgramUnreadable, Area.Runtime),
+        (FindingKind.PackageAltered, Area.System), (FindingKind.LibraryPreloaded, Area.Interference),
+        (FindingKind.SpaceShort, Area.Space), (FindingKind.MountReadOnly, Area.Access),
+        (FindingKind.MirrorUnreachable, Area.Network), (FindingKind.OutageWarned, Area.Outages),
     ];
 
     /// <summary>The area of a finding.</summary>

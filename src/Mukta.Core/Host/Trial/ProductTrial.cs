@@ -207,18 +207,6 @@ public sealed class ProductTrial(Machine machine, IReadOnlyList<string> environm
     /// <summary>Field codes stand for files that are opened, and nothing is (Desktop Entry specification, "The Exec key").</summary>
     private static bool IsFieldCode(string argument) => argument is ['%', not '%'];
 
-    private static List<string> Tail(string output)
-    {
-        try
-        {
-            using var file = InputFile.Open(output, InputFile.AnyLength);
-            file.Seek(-Math.Min(file.Length, LongestTail), SeekOrigin.End);
-            using var text = new StreamReader(file);
-            return [.. text.ReadToEnd().Split('\n').Select(l => l.TrimEnd('\r')).Where(l => l.Length > 0)];
-        }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException or DiskException)
-        {
-            return [];
-        }
-    }
+    private static List<string> Tail(string output) =>
+        [.. SmallText.End(output, LongestTail).Split('\n').Select(l => l.TrimEnd('\r')).Where(l => l.Length > 0)];
 }

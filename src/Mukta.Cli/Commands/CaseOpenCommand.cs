@@ -1,0 +1,101 @@
+using System.CommandLine;
+using Mukta.Cases;
+using Mukta.Cli.Rendering;
+using Mukta.Disk;
+using Mukta.Host.Checks;
+using Mukta.Setup;
+using Mukta.State;
+using Mukta.Verification;
+using Mukta.Verification.Quick;
+
+namespace Mukta.Cli.Commands;
+
+/// <summary><c>mukta case open</c></summary>
+internal static class CaseOpenCommand
+{
+    private const int MostLogs = 10;
+
+    private const string Examples = """
+          mukta case open gannet-post --code PH-0142
+          mukta case open gannet-post --symptom "it does not start" --offline
+        """;
+
+    public static Command Build()
+    {
+        var (product, choice) = (ProductChoice.Argument(), new ProductChoice());
+        var code = new Option<string?>("--code") { Description = "The error code that the product shows.", HelpName = "CODE" };
+        var symptom = new Option<string?>("--symptom") { Description = "What the customer says.", HelpName = "TEXT" };
+        var reference = new Option<string?>("--reference") { Description = "Your desk's own number for it.", HelpName = "TICKET" };
+        var loss = new Option<bool>("--any-order") { Description = "Let what may lose settings or user data come earlier." };
+        var offline = new Option<bool>("--offline") { Description = "Skip the network and the vendor's outage page." };
+        var command = new ExampleCommand("open", "Check a product and propose what to try, in the best order.", Examples)
+        {
+            product, code, symptom, reference, loss, offline,
+        };
+        choice.AddTo(command);
+        command.SetAction(async (parsed, cancel) =>
+        {
+            using var session = new Session(parsed);
+            var found = choice.Product(parsed, parsed.GetRequiredValue(product));
+            if (found.Profile.Ladder.Count == 0)
+            {
+                throw new MuktaException(
+                    ExitCode.BadInput, $"The profile of {found.Profile.Title} has no ladder, so there is nothing to propose.",
+                    found.Loaded.File, $"Check the product with: mukta check {found.Arguments}");
+            }
+
+            var install = await choice.InstallIfAnyAsync(parsed, found, session, cancel).ConfigureAwait(false);
+            var match = CodeMatch.Of(found.Profile, parsed.GetValue(code), parsed.GetValue(symptom), Logs(found, install));
+            var seen = await SeenAsync(session, found, install, parsed.GetValue(offline), cancel).ConfigureAwait(false);
+            using var book = CaseBook.Open(found.Machine, TimeProvider.System, SetupRunner.Boot);
+            var ladder = new CaseLadder(new ChanceModel(book.Outcomes(), TimeProvider.System.GetUtcNow()), seen);
+            var opened = book.Add(new CaseRecord(
+                found.Profile.Product, install is null ? null : found.Machine.NameOf(install), match.Code?.Code ?? "",
+                match.Code?.Means ?? parsed.GetValue(symptom) ?? "no code fits",
+                ladder.For(found.Profile, match.Code, !parsed.GetValue(loss)))
+            {
+                Symptom = parsed.GetValue(symptom),
+                Reference = parsed.GetValue(reference),
+            });
+            return CaseCommand.Show(session, opened, found, why: false, withEvents: false);
+        });
+        return command;
+    }
+
+    private static IEnumerable<string> Logs(Product product, string? install) => product.Profile.Logs
+        .SelectMany(l => product.Machine.Folders.At(l, install)).Where(File.Exists).OrderByDescending(File.GetLastWriteTimeUtc)
+        .Take(MostLogs);
+
+    /// <summary>What a check of everything and a quick verification of the product's files show.</summary>
+    private static async Task<Func<string, SeenState>> SeenAsync(
+        Session session, Product product, string? install, bool isOffline, CancellationToken cancel)
+    {
+        var checks = await new Checkup(product.Around(isAlone: false), isOffline)
+            .OfAsync(product.Catalog.WithNeeds(product.Loaded), install, cancel).ConfigureAwait(false);
+        var files = install is null ? FilesState.Unknown : await FilesAsync(session, product, install, cancel).ConfigureAwait(false);
+        return id =>
+        {
+            var check = checks.FirstOrDefault(c => c.Loaded.Profile.Product == id);
+            var areMissing = check?.Areas.SelectMany(a => a.Findings).Any(f => f.Kind == FindingKind.FilesMissing) == true;
+            return new SeenState(check, areMissing ? FilesState.Damaged : id == product.Profile.Product ? files : FilesState.Unknown);
+        };
+    }
+
+    private static async Task<FilesState> FilesAsync(Session session, Product product, string install, CancellationToken cancel)
+    {
+        try
+        {
+            using var folder = Folder.Open(install);
+            var meter = new WorkMeter();
+            var verifier = new QuickVerifier(TimeProvider.System, new VerifiedRecords(product.Machine));
+            var result = await Progressing.ShowAsync(session, meter, () => Task.FromResult(
+                verifier.Quick(product.Loaded.ManifestFile, folder, new VerifyOptions { Meter = meter }, cancel))).ConfigureAwait(false);
+            return result.IsIntact ? FilesState.Intact : FilesState.Damaged;
+        }
+        catch (MuktaException e)
+        {
+            session.Say($"the files were not compared: {e.What.TrimEnd('.')}");
+            return FilesState.Unknown;
+        }
+    }
+}

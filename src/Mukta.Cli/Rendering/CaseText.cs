@@ -1,0 +1,80 @@
+using System.Globalization;
+using Mukta.Cases;
+using Mukta.Disk;
+using Mukta.Products;
+using Spectre.Console;
+
+namespace Mukta.Cli.Rendering;
+
+/// <summary>A case as a technician reads it.</summary>
+/// <param name="console">Where it goes.</param>
+/// <param name="one">The case.</param>
+/// <param name="product">Its product.</param>
+internal sealed class CaseText(IAnsiConsole console, CaseRecord one, Product product)
+{
+    /// <summary>Which case it is, in a line.</summary>
+    public void Head()
+    {
+        var code = one.Code.Length > 0 ? $"{one.Code}: " : "";
+        console.MarkupLineInterpolated($"[bold]Case {one.Number}[/], {product.Profile.Title}, {code}{PathBytes.Shown(one.Means)}");
+    }
+
+    /// <summary>What can be tried, in order.</summary>
+    /// <param name="why">True for the numbers behind the order.</param>
+    public void Ladder(bool why)
+    {
+        var width = Columns.Width(one.Rungs.Select(r => r.Id));
+        for (var i = 0; i < one.Rungs.Count; i++)
+        {
+            var rung = one.Rungs[i];
+            var state = rung.Result is { } result ? CaseBook.NameOf(result) : $"{Percent(rung.Likely)}, {rung.Minutes:0} min";
+            var because = PathBytes.Shown(rung.Evidence.Because ?? "");
+            console.WriteLine($"  {i + 1,2}  {rung.Id.PadRight(width)}  {state,-13}  {because}".TrimEnd());
+            if (rung.Result is null && Rung(rung) is { } known)
+            {
+                var command = RungWords.Command(known, product);
+                console.WriteLine($"      {(command is null ? PathBytes.Shown(known.Instructions ?? "") : $"> {command}")}");
+            }
+
+            if (why)
+                console.WriteLine($"      {Numbers(rung)}");
+        }
+    }
+
+    /// <summary>The rung to try now.</summary>
+    public void Next(CaseRung rung)
+    {
+        var known = Rung(rung);
+        var place = one.Rungs.ToList().IndexOf(rung) + 1;
+        console.MarkupLineInterpolated($"[bold]Case {one.Number}[/], rung {place} of {one.Rungs.Count}: {rung.Id}");
+        if (known is null)
+        {
+            console.WriteLine("  The profile no longer has this rung.");
+            return;
+        }
+
+        if (known.Instructions is { } instructions)
+            console.WriteLine($"  {PathBytes.Shown(instructions)}");
+        console.WriteLine($"  {Percent(rung.Likely)} likely to help, about {rung.Minutes:0} min, {RungWords.Loss(known)}");
+        if (rung.Evidence.Because is { } because)
+            console.WriteLine($"  {PathBytes.Shown(because)}");
+        console.WriteLine($"Then try {product.Profile.Title}, and record it: mukta case result fixed, not-fixed or worse");
+    }
+
+    /// <summary>What was said and done, first thing first.</summary>
+    public void Events()
+    {
+        foreach (var one in one.Events)
+            console.WriteLine($"  {one.At.ToLocalTime():yyyy-MM-dd HH:mm}  {PathBytes.Shown(one.What)}");
+    }
+
+    private Rung? Rung(CaseRung rung) => product.Profile.Ladder.FirstOrDefault(r => r.Id == rung.Id);
+
+    private static string Numbers(CaseRung rung) => string.Create(
+        CultureInfo.InvariantCulture,
+        $"profile {Percent(rung.Chance.Prior)}, helped {rung.Chance.Fixed:0.#} of {rung.Chance.Tried:0.#} times, so "
+        + $"{Percent(rung.Chance.Learnt)}; odds times {rung.Evidence.Factor:0.##}, so {Percent(rung.Likely)}; "
+        + $"{rung.Likely / rung.Minutes * 100:0.0} % a minute");
+
+    private static string Percent(double chance) => string.Create(CultureInfo.InvariantCulture, $"{chance * 100:0} %");
+}

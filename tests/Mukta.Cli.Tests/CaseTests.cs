@@ -1,0 +1,67 @@
+namespace Mukta.Cli.Tests;
+
+public class CaseTests
+{
+    [Fact]
+    public async Task A_complaint_is_worked_by_following_what_is_proposed_and_the_next_one_learns_from_it()
+    {
+        using var home = await Home.MakeAsync();
+        await home.BreakAroundAsync();
+        var opened = await home.OnAsync("case open", "gannet-post", "--code", "ph-0142", "--reference", "T-77", "--offline");
+        opened.Code.ShouldBe(0, opened.Err);
+        opened.Out.ShouldContain("Case 1, Gannet Post, PH-0142: the anti-cheat module Tidewarden does not run");
+        opened.Out.ShouldContain("tidewarden.service is masked");
+        var next = await home.MuktaAsync("case", "next", "--profiles", "profiles");
+        next.Out.ShouldContain("Case 1, rung 1 of 4: module-service");
+        next.Out.ShouldContain("loses nothing");
+        var command = next.Out.Split("Next: ")[1].Trim().Split(' ').SkipWhile(w => w != "mukta").Skip(1);
+        (await home.MuktaAsync([.. command, "--yes"])).Code.ShouldBe(0);
+        (await home.MuktaAsync("case", "note", "it was masked", "--profiles", "profiles")).Code.ShouldBe(0);
+        (await home.MuktaAsync("case", "result", "fixed", "--profiles", "profiles")).Out.ShouldContain("Case 1 is fixed by module-service, and closed.");
+        (await home.MuktaAsync("case", "list")).Out.ShouldContain("No case is open.");
+        (await home.MuktaAsync("case", "list", "--all", "--json")).Json.GetProperty("cases")[0].GetProperty("events").GetArrayLength().ShouldBe(3);
+
+        var again = await home.OnAsync("case open", "gannet-post", "--code", "PH-0142", "--offline", "--json");
+        var rung = again.Json.GetProperty("case").GetProperty("rungs").EnumerateArray().Single(r => r.GetProperty("rung").GetString() == "module-service");
+        rung.GetProperty("tried").GetDouble().ShouldBe(1, 0.01);
+        rung.GetProperty("factor").GetDouble().ShouldBe(0.1, "the services are as they should be now");
+        rung.GetProperty("learnt").GetDouble().ShouldBeGreaterThan(rung.GetProperty("prior").GetDouble());
+        var why = await home.MuktaAsync("case", "show", "--why", "--profiles", "profiles");
+        why.Out.ShouldContain("profile 50 %, helped 1 of 1 times, so 60 %; odds times 0.1");
+    }
+
+    [Fact]
+    public async Task Damaged_files_bring_the_repair_to_the_front_and_what_loses_settings_stays_behind()
+    {
+        using var home = await Home.MakeAsync();
+        home.Scratch.Flip("games/gannet-post/bin/mail-sorter", 100);
+        var opened = await home.OnAsync("case open", "gannet-post", "--symptom", "nothing happens when I click", "--offline", "--json");
+        opened.Code.ShouldBe(0, opened.Err);
+        var one = opened.Json.GetProperty("case");
+        one.GetProperty("code").GetString().ShouldBe("does-not-start");
+        var rungs = one.GetProperty("rungs").EnumerateArray().Select(r => r.GetProperty("rung").GetString()).ToList();
+        rungs[0].ShouldBe("files");
+        rungs[^1].ShouldBe("settings");
+        (await home.MuktaAsync("case", "result", "not-fixed", "--profiles", "profiles")).Out.ShouldContain("files did not fix it.");
+        var worse = await home.MuktaAsync("case", "result", "worse", "--rung", "shortcut", "--profiles", "profiles");
+        worse.Out.ShouldContain("shortcut made it worse. Undo it before you go on.");
+        worse.Out.ShouldContain("Next: mukta undo gannet-post");
+        (await home.MuktaAsync("case", "close", "--profiles", "profiles")).Out.ShouldContain("Case 1 is closed.");
+        (await home.MuktaAsync("case", "next", "--case", "1", "--profiles", "profiles")).Err.ShouldContain("This case is closed.");
+    }
+
+    [Fact]
+    public async Task Mistakes_are_told_with_what_to_do()
+    {
+        using var home = await Home.MakeAsync();
+        (await home.MuktaAsync("case", "next", "--profiles", "profiles")).Err.ShouldContain("No case is open.");
+        var code = await home.OnAsync("case open", "gannet-post", "--code", "PH-9", "--offline");
+        code.Code.ShouldBe(2);
+        code.Err.ShouldContain("PH-0142, PH-0203");
+        (await home.OnAsync("case open", "kelp-and-kiln", "--offline")).Err.ShouldContain("has no ladder, so there is nothing to propose.");
+        (await home.OnAsync("case open", "gannet-post", "--symptom", "it is pink", "--offline")).Out.ShouldContain("Case 1, Gannet Post, it is pink");
+        (await home.MuktaAsync("case", "result", "perhaps", "--profiles", "profiles")).Code.ShouldBe(2);
+        (await home.MuktaAsync("case", "result", "fixed", "--rung", "magic", "--profiles", "profiles")).Err.ShouldContain("This case has no such rung.");
+        (await home.MuktaAsync("case", "show", "--case", "9", "--profiles", "profiles")).Err.ShouldContain("There is no such case.");
+    }
+}

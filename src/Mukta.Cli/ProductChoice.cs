@@ -63,13 +63,17 @@ internal sealed class ProductChoice
                 $"Show the help: {CommandTexts.Path(parsed.CommandResult.Command)} --help");
         }
 
-        string Arguments(params IEnumerable<Option<string?>> options) =>
-            string.Concat(options.Where(o => parsed.GetValue(o) is not null).Select(o => $" {o.Name} {Shell.Quoted(parsed.GetValue(o)!)}"));
-        return new Product(catalog.Of(id), catalog, Machine(parsed), Arguments(install, profiles, root))
+        return new Product(catalog.Of(id), catalog, Machine(parsed), Words(parsed, install) + Options(parsed))
         {
-            OptionsForOthers = Arguments(profiles, root),
+            OptionsForOthers = Options(parsed),
         };
     }
+
+    /// <summary>What the user added, for the next command to type, without the choice of an install.</summary>
+    public string Options(ParseResult parsed) => Words(parsed, profiles, root);
+
+    private static string Words(ParseResult parsed, params IEnumerable<Option<string?>> options) =>
+        string.Concat(options.Where(o => parsed.GetValue(o) is not null).Select(o => $" {o.Name} {Shell.Quoted(parsed.GetValue(o)!)}"));
 
     /// <summary>True if a profile describes this product.</summary>
     public bool Knows(ParseResult parsed, string id) => (catalog ??= Session.Profiles(parsed, profiles)).Has(id);

@@ -11,6 +11,7 @@ public class CaseTests
         opened.Code.ShouldBe(0, opened.Err);
         opened.Out.ShouldContain("Case 1, Gannet Post, PH-0142: the anti-cheat module Tidewarden does not run");
         opened.Out.ShouldContain("tidewarden.service is masked");
+        opened.Out.ShouldContain("Next: mukta case next --profiles profiles");
         var next = await home.MuktaAsync("case", "next", "--profiles", "profiles");
         next.Out.ShouldContain("Case 1, rung 1 of 4: module-service");
         next.Out.ShouldContain("loses nothing");
@@ -45,7 +46,7 @@ public class CaseTests
         (await home.MuktaAsync("case", "result", "not-fixed", "--profiles", "profiles")).Out.ShouldContain("files did not fix it.");
         var worse = await home.MuktaAsync("case", "result", "worse", "--rung", "shortcut", "--profiles", "profiles");
         worse.Out.ShouldContain("shortcut made it worse. Undo it before you go on.");
-        worse.Out.ShouldContain("Next: mukta undo gannet-post");
+        worse.Out.ShouldContain("Next: mukta undo gannet-post --profiles profiles");
         (await home.MuktaAsync("case", "close", "--profiles", "profiles")).Out.ShouldContain("Case 1 is closed.");
         (await home.MuktaAsync("case", "next", "--case", "1", "--profiles", "profiles")).Err.ShouldContain("This case is closed.");
     }

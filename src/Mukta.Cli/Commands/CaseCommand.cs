@@ -41,29 +41,16 @@ internal static class CaseCommand
         if (withEvents)
             text.Events();
         if (one.Closed is null && one.Next is not null)
-            session.Next("mukta case next");
+            session.Next($"mukta case next{product.OptionsForOthers}");
         return (int)ExitCode.Done;
     }
 
-    private static ExampleCommand BuildNext()
-    {
-        var words = new Words();
-        var command = new ExampleCommand(
-            "next", "Show the next rung: what it does, costs and may lose.", "  mukta case next\n  mukta case next --case 3");
-        words.AddTo(command);
-        command.SetAction(parsed =>
-        {
-            using var session = new Session(parsed);
-            using var book = words.Book(parsed);
-            var (one, product) = words.Case(parsed, book);
-            return Next(session, one, product);
-        });
-        return command;
-    }
+    private static ExampleCommand BuildNext() => Word(
+        "next", "Show the next rung: what it does, costs and may lose.", "  mukta case next\n  mukta case next --case 3", [],
+        (_, worked) => Next(worked));
 
     private static ExampleCommand BuildResult()
     {
-        var words = new Words();
         var result = new Argument<string>("RESULT")
         {
             Description = "fixed, not-fixed or worse.",
@@ -71,42 +58,9 @@ internal static class CaseCommand
                 : Refused(parsed, $"The result is fixed, not-fixed or worse, not '{parsed.Tokens.Single().Value}'."),
         };
         var rung = new Option<string?>("--rung") { Description = "The rung that was tried. Default: the next one.", HelpName = "RUNG" };
-        var command = new ExampleCommand(
-            "result", "Record what came of a rung.", "  mukta case result not-fixed\n  mukta case result fixed --rung restore-services")
-        {
-            result, rung,
-        };
-        words.AddTo(command);
-        command.SetAction(parsed =>
-        {
-            using var session = new Session(parsed);
-            using var book = words.Book(parsed);
-            var (one, product) = words.Case(parsed, book);
-            RefuseClosed(one);
-            var tried = Tried(one, product, parsed.GetValue(rung));
-            var came = Results[parsed.GetRequiredValue(result)];
-            book.Result(one, tried, came);
-            one = book.Of(one.Number);
-            if (session.IsJson)
-                return WriteJson(one, product, ExitCode.Done);
-            if (came == TriedResult.Fixed)
-            {
-                session.Output.WriteLine($"Case {one.Number} is fixed by {tried.Id}, and closed.");
-                return (int)ExitCode.Done;
-            }
-
-            session.Output.WriteLine(
-                came == TriedResult.Worse ? $"{tried.Id} made it worse. Undo it before you go on." : $"{tried.Id} did not fix it.");
-            if (!session.IsQuiet)
-            {
-                session.Next(
-                    came == TriedResult.Worse ? $"mukta undo {tried.Product ?? product.Profile.Product}"
-                    : one.Next is null ? "mukta case show" : "mukta case next");
-            }
-
-            return (int)ExitCode.Done;
-        });
-        return command;
+        return Word(
+            "result", "Record what came of a rung.", "  mukta case result not-fixed\n  mukta case result fixed --rung restore-services",
+            [result, rung], (parsed, worked) => Record(worked, Results[parsed.GetRequiredValue(result)], parsed.GetValue(rung)));
     }
 
     private static string Refused(System.CommandLine.Parsing.ArgumentResult parsed, string why)
@@ -117,48 +71,31 @@ internal static class CaseCommand
 
     private static ExampleCommand BuildNote()
     {
-        var words = new Words();
         var text = new Argument<string>("TEXT") { Description = "What to write down." };
-        var command = new ExampleCommand(
+        return Word(
             "note", "Write something down in a case.",
-            "  mukta case note \"started after the update\"\n  mukta case note \"calls back at 5\" --case 3")
-        {
-            text,
-        };
-        words.AddTo(command);
-        command.SetAction(parsed =>
-        {
-            using var session = new Session(parsed);
-            using var book = words.Book(parsed);
-            var (one, product) = words.Case(parsed, book);
-            book.Note(one, parsed.GetRequiredValue(text));
-            if (session.IsJson)
-                return WriteJson(book.Of(one.Number), product, ExitCode.Done);
-            session.Output.WriteLine($"Noted in case {one.Number}.");
-            return (int)ExitCode.Done;
-        });
-        return command;
+            "  mukta case note \"started after the update\"\n  mukta case note \"calls back at 5\" --case 3", [text], (parsed, worked) =>
+            {
+                worked.Book.Note(worked.One, parsed.GetRequiredValue(text));
+                return Said(worked, $"Noted in case {worked.One.Number}.");
+            });
     }
 
     private static ExampleCommand BuildShow()
     {
-        var words = new Words();
         var why = new Option<bool>("--why") { Description = "Also show the numbers behind the order." };
-        var command = new ExampleCommand(
-            "show", "Show a case: its ladder, and what was done.", "  mukta case show --why\n  mukta case show --case 3 --json")
-        {
-            why,
-        };
-        words.AddTo(command);
-        command.SetAction(parsed =>
-        {
-            using var session = new Session(parsed);
-            using var book = words.Book(parsed);
-            var (one, product) = words.Case(parsed, book);
-            return Show(session, one, product, parsed.GetValue(why), withEvents: true);
-        });
-        return command;
+        return Word(
+            "show", "Show a case: its ladder, and what was done.", "  mukta case show --why\n  mukta case show --case 3 --json", [why],
+            (parsed, worked) => Show(worked.Session, worked.One, worked.Product, parsed.GetValue(why), withEvents: true));
     }
+
+    private static ExampleCommand BuildClose() => Word(
+        "close", "Close a case that is not fixed here.", "  mukta case close\n  mukta case close --case 3", [], (_, worked) =>
+        {
+            RefuseClosed(worked.One);
+            worked.Book.Close(worked.One);
+            return Said(worked, $"Case {worked.One.Number} is closed.");
+        });
 
     private static ExampleCommand BuildList()
     {
@@ -172,25 +109,59 @@ internal static class CaseCommand
         return command;
     }
 
-    private static ExampleCommand BuildClose()
+    /// <summary>A word that works on one case.</summary>
+    private static ExampleCommand Word(
+        string name, string description, string examples, IReadOnlyList<Symbol> own, Func<ParseResult, Worked, int> act)
     {
         var words = new Words();
-        var command = new ExampleCommand(
-            "close", "Close a case that is not fixed here.", "  mukta case close\n  mukta case close --case 3");
+        var command = new ExampleCommand(name, description, examples);
+        foreach (var symbol in own)
+        {
+            if (symbol is Argument argument)
+                command.Arguments.Add(argument);
+            else
+                command.Options.Add((Option)symbol);
+        }
+
         words.AddTo(command);
         command.SetAction(parsed =>
         {
             using var session = new Session(parsed);
             using var book = words.Book(parsed);
             var (one, product) = words.Case(parsed, book);
-            RefuseClosed(one);
-            book.Close(one);
-            if (session.IsJson)
-                return WriteJson(book.Of(one.Number), product, ExitCode.Done);
-            session.Output.WriteLine($"Case {one.Number} is closed.");
-            return (int)ExitCode.Done;
+            return act(parsed, new Worked(session, book, one, product));
         });
         return command;
+    }
+
+    private static int Said(Worked worked, string line)
+    {
+        if (worked.Session.IsJson)
+            return WriteJson(worked.Book.Of(worked.One.Number), worked.Product, ExitCode.Done);
+        worked.Session.Output.WriteLine(line);
+        return (int)ExitCode.Done;
+    }
+
+    private static int Record(Worked worked, TriedResult came, string? named)
+    {
+        var (session, book, one, product) = worked;
+        RefuseClosed(one);
+        var tried = Tried(one, product, named);
+        book.Result(one, tried, came);
+        var code = Said(worked, came switch
+        {
+            TriedResult.Fixed => $"Case {one.Number} is fixed by {tried.Id}, and closed.",
+            TriedResult.Worse => $"{tried.Id} made it worse. Undo it before you go on.",
+            _ => $"{tried.Id} did not fix it.",
+        });
+        if (came != TriedResult.Fixed && !session.IsJson && !session.IsQuiet)
+        {
+            session.Next(
+                (came == TriedResult.Worse ? $"mukta undo {tried.Product ?? product.Profile.Product}"
+                : book.Of(one.Number).Next is null ? "mukta case show" : "mukta case next") + product.OptionsForOthers);
+        }
+
+        return code;
     }
 
     private static int List(ParseResult parsed, Words words)
@@ -222,12 +193,13 @@ internal static class CaseCommand
         }
 
         if (cases.Count > 0)
-            session.Next("mukta case show");
+            session.Next($"mukta case show{words.Options(parsed)}");
         return (int)ExitCode.Done;
     }
 
-    private static int Next(Session session, CaseRecord one, Product product)
+    private static int Next(Worked worked)
     {
+        var (session, _, one, product) = worked;
         RefuseClosed(one);
         var code = one.Next is null ? ExitCode.Problems : ExitCode.Done;
         if (session.IsJson)
@@ -280,6 +252,9 @@ internal static class CaseCommand
         return (int)code;
     }
 
+    /// <summary>The case that a word works on.</summary>
+    private sealed record Worked(Session Session, CaseBook Book, CaseRecord One, Product Product);
+
     /// <summary>The options with which a command is told its case.</summary>
     private sealed class Words
     {
@@ -298,6 +273,8 @@ internal static class CaseCommand
                 command.Options.Add(number);
             choice.AddTo(command);
         }
+
+        public string Options(ParseResult parsed) => choice.Options(parsed);
 
         public CaseBook Book(ParseResult parsed) => CaseBook.Open(choice.Machine(parsed), TimeProvider.System, SetupRunner.Boot);
 

@@ -65,7 +65,9 @@ public static partial class DetachedProcess
         }
     }
 
-    /// <summary>How a process that was started here has ended; null if it runs. It is told once: then its number is given out again.</summary>
+    /// <summary>
+    /// How a process that was started here has ended; null if it runs. It is told once: then its number is given out again.
+    /// </summary>
     public static ProcessEnd? EndOf(int pid)
     {
         const int DoNotWait = 1, CoreFlag = 0x80; // WNOHANG, and the flag of WCOREDUMP.

@@ -201,7 +201,11 @@ public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISys
         public void Start(ProcessStopped stopped)
         {
             if (stopped.User != owner && (owner != 0 || CurrentUser.Number != 0))
-                throw new NotRestoredException($"it ran as user {stopped.User}, for whom this record does not count, so it was not started");
+            {
+                throw new NotRestoredException(
+                    $"it ran as user {stopped.User}, for whom this record does not count, so it was not started");
+            }
+
             system.Start(stopped);
         }
     }

@@ -63,7 +63,8 @@ internal sealed class TrialText(IAnsiConsole console, string title)
     {
         TrialResult.Running => $"runs: it was still there after {Seconds(report)}.",
         TrialResult.HandedOver => "runs: its program ended with exit code 0, and "
-            + $"{Units.Count(report.Left.Count, "process", "processes")} that it started {(report.Left.Count == 1 ? "was" : "were")} still there after {Seconds(report)}.",
+            + $"{Units.Count(report.Left.Count, "process", "processes")} that it started "
+            + $"{(report.Left.Count == 1 ? "was" : "were")} still there after {Seconds(report)}.",
         TrialResult.Ended => $"ended after {Seconds(report)} with exit code {report.Code}"
             + $"{(report.Left.Count == 0 ? ", and nothing of it runs" : "")}.",
         TrialResult.Killed => $"was ended after {Seconds(report)} by {SignalName(report.Signal!.Value)}.",

@@ -17,7 +17,8 @@ public static class InterferenceFindings
         {
             yield return new CheckFinding(
                 FindingKind.ProcessTraced, Verdict.Warning, Shown(tracer.Name),
-                $"process {process.Pid}, {Shown(process.Name)}, is traced by {Named(tracer)}; anti-cheat modules refuse to run under a debugger", Advice: $"end process {tracer.Pid}");
+                $"process {process.Pid}, {Shown(process.Name)}, is traced by {Named(tracer)}; "
+                + "anti-cheat modules refuse to run under a debugger", Advice: $"end process {tracer.Pid}");
         }
 
         foreach (var (process, library, owner) in facts.Injected)

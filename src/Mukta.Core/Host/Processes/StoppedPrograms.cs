@@ -15,7 +15,8 @@ internal static class StoppedPrograms
         {
             var process = new ProcessView($"/proc/{pid.ToString(CultureInfo.InvariantCulture)}");
             return process is not { Program: { } program, Arguments: { Count: > 0 } arguments, WorkingFolder: { } folder } ? null
-                : new ProcessStopped(program, arguments, folder, [.. process.Environment.Where(UserProcess.IsOfSession)], process.Owner, process.OwnGroup);
+                : new ProcessStopped(
+                    program, arguments, folder, [.. process.Environment.Where(UserProcess.IsOfSession)], process.Owner, process.OwnGroup);
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException or FormatException or InvalidOperationException)
         {

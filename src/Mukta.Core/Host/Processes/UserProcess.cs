@@ -40,8 +40,8 @@ internal static class UserProcess
         var hasAccount = File.ReadLines("/etc/passwd").Any(l => l.Split(':') is [_, _, var user, ..] && user == number);
         string[] arguments =
         [
-            SetPrivileges, Number("--reuid", program.User), Number("--regid", program.Group), hasAccount ? "--init-groups" : "--clear-groups",
-            "--", program.Program, .. program.Arguments.Skip(1),
+            SetPrivileges, Number("--reuid", program.User), Number("--regid", program.Group),
+            hasAccount ? "--init-groups" : "--clear-groups", "--", program.Program, .. program.Arguments.Skip(1),
         ];
         return DetachedProcess.Start(SetPrivileges, arguments, program.Environment, program.Folder, output);
     }

@@ -1,3 +1,5 @@
 using Mukta.Cli;
+using Mukta.Disk;
 
+ChildSignal.Restore();
 return await App.RunAsync(args).ConfigureAwait(false);

@@ -126,6 +126,17 @@ public class AroundTests
     }
 
     [Fact]
+    public async Task A_parent_that_ignores_how_its_children_end_makes_nothing_wait_for_ever()
+    {
+        Need.Program("python3");
+        using var home = await Home.MakeAsync();
+        const string Script = "import os, signal, sys\nsignal.signal(signal.SIGCHLD, signal.SIG_IGN)\nos.execv(sys.argv[1], sys.argv[1:])";
+        var answer = await home.MuktaWithAsync(
+            ["timeout", "-s", "KILL", "60", "python3", "-c", Script], "services", "--profiles", "profiles");
+        answer.Out.ShouldStartWith("1 service ok.\n");
+    }
+
+    [Fact]
     public async Task Without_the_rights_services_are_not_touched_and_the_command_is_said()
     {
         Need.Root();

@@ -210,12 +210,12 @@ public sealed class InterferenceTests : IDisposable
             .OfAsync(new LookedProduct(Profile(more), scratch.At("games/pier"), []), TestContext.Current.CancellationToken);
     }
 
-    /// <summary>A game that runs from the install: a copy of a real program.</summary>
+    /// <summary>A game that runs from the install: a copy of a real program, with a name that no other test asks for.</summary>
     private Process Game(Action<ProcessStartInfo>? change = null)
     {
-        if (!File.Exists(scratch.At("games/pier/bin/pier")))
-            scratch.Write("games/pier/bin/pier", File.ReadAllBytes("/bin/sleep"), Scratch.Program);
-        return Run(scratch.At("games/pier/bin/pier"), ["600"], change);
+        if (!File.Exists(scratch.At("games/pier/bin/foghorn")))
+            scratch.Write("games/pier/bin/foghorn", File.ReadAllBytes("/bin/sleep"), Scratch.Program);
+        return Run(scratch.At("games/pier/bin/foghorn"), ["600"], change);
     }
 
     private Process Run(string program, IEnumerable<string> arguments, Action<ProcessStartInfo>? change = null)

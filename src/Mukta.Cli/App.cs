@@ -27,7 +27,11 @@ internal static class App
     }
 
     /// <summary>No files of arguments, which a word that begins with @ would name.</summary>
-    private static ParserConfiguration Parsing { get; } = new() { ResponseFileTokenReplacer = null };
+    public static ParserConfiguration Parsing { get; } = new() { ResponseFileTokenReplacer = null };
+
+    /// <summary>What a command throws, it throws; signals are ours.</summary>
+    public static InvocationConfiguration Running { get; } =
+        new() { EnableDefaultExceptionHandler = false, ProcessTerminationTimeout = null };
 
     private static async Task<int> CodeAsync(string[] args)
     {
@@ -43,8 +47,7 @@ internal static class App
         using var onTerminate = PosixSignalRegistration.Create(PosixSignal.SIGTERM, context => Interrupt(context, interrupt));
         try
         {
-            var configuration = new InvocationConfiguration { EnableDefaultExceptionHandler = false, ProcessTerminationTimeout = null };
-            return await parsed.InvokeAsync(configuration, interrupt.Token).ConfigureAwait(false);
+            return await parsed.InvokeAsync(Running, interrupt.Token).ConfigureAwait(false);
         }
         catch (MuktaException e)
         {

@@ -27,9 +27,7 @@ internal sealed class OperationChoice
         command.Options.Add(root);
     }
 
-    public Machine Machine(ParseResult parsed) =>
-        parsed.GetValue(root) is { } mounted ? Host.Machine.MountedAt(mounted, UserEnvironment.Get)
-        : Host.Machine.Here(UserEnvironment.Get);
+    public Machine Machine(ParseResult parsed) => ProductChoice.MachineAt(parsed.GetValue(root));
 
     public OperationCatalog Catalog(ParseResult parsed, CancellationToken cancel = default) =>
         new(Machine(parsed).Home, TimeProvider.System,

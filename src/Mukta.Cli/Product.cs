@@ -14,16 +14,24 @@ namespace Mukta.Cli;
 /// <param name="Loaded">Its profile.</param>
 /// <param name="Catalog">All profiles that are available.</param>
 /// <param name="Machine">The machine.</param>
-/// <param name="Options">What the user added to its id, for the next command to type.</param>
-internal sealed record Product(LoadedProfile Loaded, ProfileCatalog Catalog, Machine Machine, string Options)
+/// <param name="OptionWords">What the user added to its id, for the next command to type.</param>
+internal sealed record Product(LoadedProfile Loaded, ProfileCatalog Catalog, Machine Machine, IReadOnlyList<string> OptionWords)
 {
     /// <summary>The same without the choice of an install, for another product.</summary>
-    public required string OptionsForOthers { get; init; }
+    public required IReadOnlyList<string> WordsForOthers { get; init; }
+
+    /// <summary>What the user added to its id, as it is typed behind it.</summary>
+    public string Options => Typed(OptionWords);
+
+    /// <summary>The same without the choice of an install, for another product.</summary>
+    public string OptionsForOthers => Typed(WordsForOthers);
 
     public Profile Profile => Loaded.Profile;
 
     /// <summary>How the user named it, for the next command to type.</summary>
     public string Arguments => Profile.Product + Options;
+
+    private static string Typed(IReadOnlyList<string> words) => string.Concat(words.Select(w => $" {Shell.Quoted(w)}"));
 
     /// <summary>What remedies work with.</summary>
     public static OperationTools ToolsOf(Machine machine, Session session, ParseResult parsed) =>

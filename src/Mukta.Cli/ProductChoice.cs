@@ -11,7 +11,10 @@ namespace Mukta.Cli;
 /// <summary>The options with which a command is told a product, where it is looked for, and which of its installs is meant.</summary>
 internal sealed class ProductChoice
 {
-    private readonly Option<string?> install = new("--install")
+    /// <summary>The name of the option for an install.</summary>
+    public const string InstallName = "--install";
+
+    private readonly Option<string?> install = new(InstallName)
     {
         Description = "Use this install, if the product has several.",
         HelpName = "PATH",
@@ -46,9 +49,11 @@ internal sealed class ProductChoice
     }
 
     /// <summary>The machine that the user means.</summary>
-    public Machine Machine(ParseResult parsed) =>
-        parsed.GetValue(root) is { } mounted ? Host.Machine.MountedAt(mounted, UserEnvironment.Get)
-        : Host.Machine.Here(UserEnvironment.Get);
+    public Machine Machine(ParseResult parsed) => MachineAt(parsed.GetValue(root));
+
+    /// <summary>The machine whose disk is mounted at a folder; this one for null.</summary>
+    public static Machine MachineAt(string? root) =>
+        root is null ? Host.Machine.Here(UserEnvironment.Get) : Host.Machine.MountedAt(root, UserEnvironment.Get);
 
     /// <summary>The product of an id.</summary>
     /// <exception cref="MuktaException">No profile describes it.</exception>
@@ -63,17 +68,23 @@ internal sealed class ProductChoice
                 $"Show the help: {CommandTexts.Path(parsed.CommandResult.Command)} --help");
         }
 
-        return new Product(catalog.Of(id), catalog, Machine(parsed), Words(parsed, install) + Options(parsed))
+        return new Product(catalog.Of(id), catalog, Machine(parsed), Words(parsed, install, profiles, root))
         {
-            OptionsForOthers = Options(parsed),
+            WordsForOthers = Words(parsed, profiles, root),
         };
     }
 
-    /// <summary>What the user added, for the next command to type, without the choice of an install.</summary>
-    public string Options(ParseResult parsed) => Words(parsed, profiles, root);
+    /// <summary>A product where one of its installs is meant. The next command to type names it if there are several.</summary>
+    /// <param name="product">The product.</param>
+    /// <param name="place">The install.</param>
+    public static Product WithInstall(Product product, string place) => Current(product) is [var only] && only == place ? product
+        : product with { OptionWords = [InstallName, place, .. product.WordsForOthers] };
 
-    private static string Words(ParseResult parsed, params IEnumerable<Option<string?>> options) =>
-        string.Concat(options.Where(o => parsed.GetValue(o) is not null).Select(o => $" {o.Name} {Shell.Quoted(parsed.GetValue(o)!)}"));
+    /// <summary>What the user added, for the next command to type, without the choice of an install.</summary>
+    public string Options(ParseResult parsed) => string.Concat(Words(parsed, profiles, root).Select(w => $" {Shell.Quoted(w)}"));
+
+    private static string[] Words(ParseResult parsed, params IEnumerable<Option<string?>> options) =>
+        [.. options.Where(o => parsed.GetValue(o) is not null).SelectMany(o => new[] { o.Name, parsed.GetValue(o)! })];
 
     /// <summary>True if a profile describes this product.</summary>
     public bool Knows(ParseResult parsed, string id) => (catalog ??= Session.Profiles(parsed, profiles)).Has(id);
@@ -93,7 +104,10 @@ internal sealed class ProductChoice
 
     /// <summary>The install that is named, or the first current one; null for none.</summary>
     public string? FirstInstall(ParseResult parsed, Product product) =>
-        Named(parsed) ?? (Current(product) is [var first, ..] ? first : null);
+        Named(parsed) ?? FirstInstall(product);
+
+    /// <summary>The first current install; null for none.</summary>
+    public static string? FirstInstall(Product product) => Current(product) is [var first, ..] ? first : null;
 
     private static IReadOnlyList<string> Current(Product product, LazyManifest? manifest = null) =>
         [.. new InstallFinder(product.Machine.Folders)

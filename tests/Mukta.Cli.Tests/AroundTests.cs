@@ -163,7 +163,7 @@ public class AroundTests
         (await home.OnAsync("installs", "gannet-post")).Code.ShouldBe(1);
         (await home.OnAsync("verify", "gannet-post")).Code.ShouldBe(2);
         var searched = await home.OnAsync("installs", "gannet-post", "--search", "attic");
-        searched.Out.ShouldContain("an old game  current  1.4.2: 49 of 49 names and sizes");
+        searched.Out.ShouldContain("an old game  current  1.4.2: 50 of 50 names and sizes");
         searched.Out.ShouldContain($"Next: mukta installs add gannet-post '{home.Scratch.At("attic/an old game")}' --profiles profiles");
         (await home.OnAsync("installs add", "gannet-post", "attic/an old game", "--yes")).Code.ShouldBe(0);
         (await home.OnAsync("installs", "gannet-post")).Out.ShouldContain("current, recorded");

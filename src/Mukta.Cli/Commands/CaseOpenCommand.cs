@@ -1,12 +1,6 @@
 using System.CommandLine;
 using Mukta.Cases;
-using Mukta.Cli.Rendering;
-using Mukta.Disk;
-using Mukta.Host.Checks;
 using Mukta.Setup;
-using Mukta.State;
-using Mukta.Verification;
-using Mukta.Verification.Quick;
 
 namespace Mukta.Cli.Commands;
 
@@ -46,7 +40,7 @@ internal static class CaseOpenCommand
 
             var install = await choice.InstallIfAnyAsync(parsed, found, session, cancel).ConfigureAwait(false);
             var match = CodeMatch.Of(found.Profile, parsed.GetValue(code), parsed.GetValue(symptom), Logs(found, install));
-            var seen = await SeenAsync(session, found, install, parsed.GetValue(offline), cancel).ConfigureAwait(false);
+            var seen = await CaseLook.SeenAsync(session, found, install, parsed.GetValue(offline), cancel).ConfigureAwait(false);
             using var book = CaseBook.Open(found.Machine, TimeProvider.System, SetupRunner.Boot);
             var ladder = new CaseLadder(new ChanceModel(book.Outcomes(), TimeProvider.System.GetUtcNow()), seen);
             var opened = book.Add(new CaseRecord(
@@ -57,7 +51,9 @@ internal static class CaseOpenCommand
                 Symptom = parsed.GetValue(symptom),
                 Reference = parsed.GetValue(reference),
             });
-            return CaseCommand.Show(session, opened, found, why: false, withEvents: false);
+            return CaseCommand.Show(
+                new WorkedCase(session, book, opened, install is null ? found : ProductChoice.WithInstall(found, install)), why: false,
+                withEvents: false);
         });
         return command;
     }
@@ -65,37 +61,4 @@ internal static class CaseOpenCommand
     private static IEnumerable<string> Logs(Product product, string? install) => product.Profile.Logs
         .SelectMany(l => product.Machine.Folders.At(l, install)).Where(File.Exists).OrderByDescending(File.GetLastWriteTimeUtc)
         .Take(MostLogs);
-
-    /// <summary>What a check of everything and a quick verification of the product's files show.</summary>
-    private static async Task<Func<string, SeenState>> SeenAsync(
-        Session session, Product product, string? install, bool isOffline, CancellationToken cancel)
-    {
-        var checks = await new Checkup(product.Around(isAlone: false), isOffline)
-            .OfAsync(product.Catalog.WithNeeds(product.Loaded), install, cancel).ConfigureAwait(false);
-        var files = install is null ? FilesState.Unknown : await FilesAsync(session, product, install, cancel).ConfigureAwait(false);
-        return id =>
-        {
-            var check = checks.FirstOrDefault(c => c.Loaded.Profile.Product == id);
-            var areMissing = check?.Areas.SelectMany(a => a.Findings).Any(f => f.Kind == FindingKind.FilesMissing) == true;
-            return new SeenState(check, areMissing ? FilesState.Damaged : id == product.Profile.Product ? files : FilesState.Unknown);
-        };
-    }
-
-    private static async Task<FilesState> FilesAsync(Session session, Product product, string install, CancellationToken cancel)
-    {
-        try
-        {
-            using var folder = Folder.Open(install);
-            var meter = new WorkMeter();
-            var verifier = new QuickVerifier(TimeProvider.System, new VerifiedRecords(product.Machine));
-            var result = await Progressing.ShowAsync(session, meter, () => Task.FromResult(
-                verifier.Quick(product.Loaded.ManifestFile, folder, new VerifyOptions { Meter = meter }, cancel))).ConfigureAwait(false);
-            return result.IsIntact ? FilesState.Intact : FilesState.Damaged;
-        }
-        catch (MuktaException e)
-        {
-            session.Say($"the files were not compared: {e.What.TrimEnd('.')}");
-            return FilesState.Unknown;
-        }
-    }
 }

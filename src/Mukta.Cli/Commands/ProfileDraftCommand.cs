@@ -5,7 +5,6 @@ using Mukta.Cli.Json;
 using Mukta.Disk;
 using Mukta.Drafting;
 using Mukta.Manifests;
-using Mukta.Operations;
 using Mukta.Products;
 using Spectre.Console;
 
@@ -103,7 +102,7 @@ internal static class ProfileDraftCommand
             return (int)ExitCode.Done;
         }
 
-        WriteNew(file, text);
+        OutputFile.Write(file, System.Text.Encoding.UTF8.GetBytes(text));
         var lines = DraftDocument.LinesOf(draft);
         if (session.IsJson)
             Session.Write(new DraftDocument("mukta.profile.draft/1", product, file, lines), Documents.Readable.DraftDocument);
@@ -118,25 +117,6 @@ internal static class ProfileDraftCommand
         }
 
         return (int)ExitCode.Done;
-    }
-
-    /// <summary>Writes a new file; in a user's folder with that user's rights, since a link there may lead anywhere.</summary>
-    private static void WriteNew(string file, string text)
-    {
-        var folder = Path.GetDirectoryName(Path.GetFullPath(file))!;
-        var (user, group) = StatePlace.OwnerOf(folder);
-        using var rights = user == 0 ? null : FileSystemIdentity.Of(user, group);
-        try
-        {
-            Directory.CreateDirectory(folder);
-            using var stream = new FileStream(file, FileMode.CreateNew, FileAccess.Write);
-            stream.Write(System.Text.Encoding.UTF8.GetBytes(text));
-        }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
-        {
-            throw new MuktaException(
-                ExitCode.Blocked, "The draft cannot be written.", file, "Name a folder that you may write to with --out.", e);
-        }
     }
 
     /// <summary>The manifest that is named, made if it is not there, and how the profile is to name it.</summary>

@@ -63,11 +63,13 @@ internal static class TryCommand
         return command;
     }
 
-    private static async Task<TrialReport> WatchingAsync(Session session, TimeSpan duration, Func<Task<TrialReport>> work) =>
+    /// <summary>Shows for how long a trial is going on.</summary>
+    public static async Task<TrialReport> WatchingAsync(Session session, TimeSpan duration, Func<Task<TrialReport>> work) =>
         session.IsQuiet || session.Error.Profile is not { Out.IsTerminal: true, Capabilities.Interactive: true }
         ? await work().ConfigureAwait(false)
         : await new Status(session.Error).StartAsync($"watching for {duration.TotalSeconds:0} s", _ => work()).ConfigureAwait(false);
 
-    private static List<string> Variables() =>
+    /// <summary>The environment, as <c>NAME=VALUE</c>.</summary>
+    public static List<string> Variables() =>
         [.. Environment.GetEnvironmentVariables().Cast<DictionaryEntry>().Select(v => $"{v.Key}={v.Value}")];
 }

@@ -12,6 +12,31 @@ internal sealed record CaseDocument(string Format, int ExitCode, CasePart Case)
 
     /// <summary>True if the machine was restarted since the last step.</summary>
     public bool WasRestarted { get; init; }
+
+    /// <summary>What <c>case next</c> has done; missing for other words.</summary>
+    public IReadOnlyList<CaseStepPart>? Steps { get; init; }
+}
+
+/// <summary>Something that <c>case next</c> has done for a rung.</summary>
+internal sealed record CaseStepPart(string Rung)
+{
+    /// <summary>The command that it ran, or that is to be typed.</summary>
+    public string? Command { get; init; }
+
+    /// <summary>What a person has to do.</summary>
+    public string? Instructions { get; init; }
+
+    /// <summary>What the command printed with --json.</summary>
+    public System.Text.Json.JsonElement? Document { get; init; }
+
+    /// <summary>What a check found before and no longer finds.</summary>
+    public IReadOnlyList<string>? Gone { get; init; }
+
+    /// <summary>What a check still finds.</summary>
+    public IReadOnlyList<string>? Left { get; init; }
+
+    /// <summary>fixed, not-fixed, worse; missing if it is not known yet.</summary>
+    public string? Result { get; init; }
 }
 
 /// <summary><c>mukta.case.list/1</c></summary>
@@ -54,8 +79,14 @@ internal sealed record CaseRungPart(
 
     public string? Instructions { get; init; }
 
-    /// <summary>fixed, not-fixed, worse; missing if it was not tried.</summary>
+    /// <summary>fixed, not-fixed, worse, not-needed; missing if it was not tried.</summary>
     public string? Result { get; init; }
+
+    /// <summary>When it was done; missing if it was not.</summary>
+    public DateTimeOffset? Done { get; init; }
+
+    /// <summary>The operation that did it.</summary>
+    public string? Operation { get; init; }
 
     public static CaseRungPart Of(CaseRung rung, Product? product)
     {
@@ -68,6 +99,8 @@ internal sealed record CaseRungPart(
             Command = known is null ? null : RungWords.Command(known, product!),
             Instructions = known?.Instructions,
             Result = rung.Result is { } result ? CaseBook.NameOf(result) : null,
+            Done = rung.Done,
+            Operation = rung.Operation,
         };
     }
 }

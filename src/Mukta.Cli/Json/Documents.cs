@@ -23,6 +23,7 @@ namespace Mukta.Cli.Json;
 [JsonSerializable(typeof(StopDocument))]
 [JsonSerializable(typeof(CaseDocument))]
 [JsonSerializable(typeof(CaseListDocument))]
+[JsonSerializable(typeof(OutcomesDocument))]
 [JsonSerializable(typeof(TryDocument))]
 [JsonSerializable(typeof(ConflictDocument))]
 [JsonSerializable(typeof(ServicesDocument))]

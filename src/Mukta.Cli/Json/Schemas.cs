@@ -22,6 +22,7 @@ internal static class Schemas
         ("mukta.manifest.convert/1", Of.ManifestConvertDocument),
         ("mukta.move/1", Of.MoveDocument),
         ("mukta.operations/1", Of.OperationsDocument), ("mukta.operations.purge/1", Of.OperationsDocument),
+        ("mukta.outcomes/1", Of.OutcomesDocument),
         ("mukta.profile.check/1", Of.ProfilesDocument), ("mukta.profile.draft/1", Of.DraftDocument),
         ("mukta.profile.show/1", Of.ProfilesDocument), ("mukta.reinstall/1", Of.ReinstallPart), ("mukta.remove/1", Of.RemedyDocument),
         ("mukta.repair/1", Of.RepairDocument), ("mukta.reset/1", Of.RemedyDocument), ("mukta.services/1", Of.ServicesDocument),
@@ -87,6 +88,8 @@ internal static class Schemas
     /// <summary>True for a property whose type is null among others, also where it refers to another property's (RFC 6901).</summary>
     private static bool MayBeNull(JsonObject root, JsonNode? property)
     {
+        if (property is JsonValue)
+            return true; // Anything at all.
         if (property?["$ref"] is { } reference)
         {
             property = reference.GetValue<string>().Split('/').Skip(1).Aggregate((JsonNode?)root, (at, name) => at?[name]);

@@ -1,6 +1,7 @@
 using System.Globalization;
 using Mukta.Cases;
 using Mukta.Disk;
+using Mukta.Host.Trial;
 using Mukta.Products;
 using Spectre.Console;
 
@@ -53,13 +54,22 @@ internal sealed class CaseText(IAnsiConsole console, CaseRecord one, Product pro
             return;
         }
 
-        if (known.Instructions is { } instructions)
-            console.WriteLine($"  {PathBytes.Shown(instructions)}");
         console.WriteLine($"  {Percent(rung.Likely)} likely to help, about {rung.Minutes:0} min, {RungWords.Loss(known)}");
         if (rung.Evidence.Because is { } because)
             console.WriteLine($"  {PathBytes.Shown(because)}");
-        console.WriteLine($"Then try {product.Profile.Title}, and record it: mukta case result fixed, not-fixed or worse");
+        console.WriteLine($"  {PathBytes.Shown(known.Instructions ?? $"> {RungWords.Command(known, product)}")}");
     }
+
+    /// <summary>What a product's own probe says, in a line.</summary>
+    public static string OfProbe(ProductProbe probe, TrialReport came) => came switch
+    {
+        { Code: 0 } => $"Its probe {probe.Program} says that it works.",
+        { Code: { } code } => $"Its probe {probe.Program} ended with exit code {code}"
+            + (came.LastLines.Count > 0 ? $": {PathBytes.Shown(came.LastLines[^1])}" : "."),
+        { Reason: { } reason } => $"Its probe {probe.Program} could not be started: {PathBytes.Shown(reason)}.",
+        { Signal: { } signal } => $"Its probe {probe.Program} was killed by signal {signal}.",
+        _ => $"Its probe {probe.Program} did not end within {probe.TimeLimit.TotalSeconds:0} s.",
+    };
 
     /// <summary>What was said and done, first thing first.</summary>
     public void Events()

@@ -41,5 +41,6 @@ internal static class Question
         }
     }
 
-    private static bool CanAsk(Session session) => !Console.IsInputRedirected && !Console.IsErrorRedirected && !session.IsJson;
+    /// <summary>True if there is somebody at a terminal.</summary>
+    public static bool CanAsk(Session session) => !Console.IsInputRedirected && !Console.IsErrorRedirected && !session.IsJson;
 }

@@ -3,34 +3,51 @@ using Mukta.Products;
 
 namespace Mukta.Cli.Rendering;
 
-/// <summary>The command that a rung stands for.</summary>
+/// <summary>The commands that a rung stands for.</summary>
 internal static class RungWords
 {
-    /// <summary>The command to type; null for what only a person can do.</summary>
+    /// <summary>What stands where a move needs to be told its folder.</summary>
+    private const string AnyFolder = "DIR";
+
+    /// <summary>What to type; null for what only a person can do.</summary>
     /// <param name="rung">The rung.</param>
     /// <param name="product">The product of the case.</param>
     public static string? Command(Rung rung, Product product)
     {
-        var about = rung.Product is null || rung.Product == product.Profile.Product ? product.Arguments
-            : rung.Product + product.OptionsForOthers;
+        if (rung.Act == RungAct.SystemPackage)
+            return PackageManagers.Of(product.Machine)?.Reinstall(rung.Part!);
+        var commands = Commands(rung, product, AnyFolder);
+        var sudo = rung.Act is RungAct.RestoreServices or RungAct.RestartServices ? Shell.Sudo : "";
+        return commands.Count == 0 ? null : string.Join(" && ", commands.Select(c => sudo + Shell.Typed(c)));
+    }
+
+    /// <summary>The words of each command of mukta, one after another; none for what mukta does not do itself.</summary>
+    /// <param name="rung">The rung.</param>
+    /// <param name="product">The product of the case.</param>
+    /// <param name="destination">Where a move goes.</param>
+    public static IReadOnlyList<IReadOnlyList<string>> Commands(Rung rung, Product product, string destination)
+    {
+        var isOwn = rung.Product is null || rung.Product == product.Profile.Product;
+        string[] any = [rung.Product ?? product.Profile.Product, .. product.WordsForOthers];
+        string[] one = isOwn ? [product.Profile.Product, .. product.OptionWords] : any;
+        string[] Part(string option) => rung.Part is { } part ? [option, part] : [];
         return rung.Act switch
         {
-            RungAct.Stop => $"mukta stop {about}",
-            RungAct.StopConflicts => $"mukta stop {about} --conflicts",
-            RungAct.ClearCaches => $"mukta caches clear {about}{(rung.Part is { } cache ? " " + Shell.Quoted(cache) : "")}",
-            RungAct.SweepDownloads => $"mukta caches clear {about} temporary",
-            RungAct.RestoreServices => $"{Shell.Sudo}mukta services restore {about}",
-            RungAct.RestartServices => $"{Shell.Sudo}mukta services restart {about}",
-            RungAct.RestoreShortcuts => $"mukta shortcuts restore {about}",
-            RungAct.SweepReleases => $"mukta installs sweep {about}",
-            RungAct.Repair => $"mukta repair {about}{(rung.Part is { } part ? $" --renew {Shell.Quoted(part)}" : "")}",
-            RungAct.Setup => $"mukta setup {rung.Part} {about}",
-            RungAct.Reset => $"mukta reset {about}",
-            RungAct.Move => $"mukta move {about} DIR",
-            RungAct.Reinstall => $"mukta reinstall {about}",
-            RungAct.RemoveAndInstall => $"mukta remove {about} && mukta repair {about}",
-            RungAct.SystemPackage => PackageManagers.Of(product.Machine)?.Reinstall(rung.Part!),
-            _ => null,
+            RungAct.Stop => [["stop", .. one]],
+            RungAct.StopConflicts => [["stop", .. one, "--conflicts"]],
+            RungAct.ClearCaches => [["caches", "clear", one[0], .. rung.Part is { } cache ? new[] { cache } : [], .. one[1..]]],
+            RungAct.SweepDownloads => [["caches", "clear", one[0], "temporary", .. one[1..]]],
+            RungAct.RestoreServices => [["services", "restore", .. any]],
+            RungAct.RestartServices => [["services", "restart", .. any]],
+            RungAct.RestoreShortcuts => [["shortcuts", "restore", .. one]],
+            RungAct.SweepReleases => [["installs", "sweep", .. any]],
+            RungAct.Repair => [["repair", .. one, .. Part("--renew")]],
+            RungAct.Setup => [["setup", rung.Part!, .. one]],
+            RungAct.Reset => [["reset", .. one]],
+            RungAct.Move => [["move", one[0], destination, .. one[1..]]],
+            RungAct.Reinstall => [["reinstall", .. one]],
+            RungAct.RemoveAndInstall => [["remove", .. one], ["repair", .. one]],
+            _ => [],
         };
     }
 

@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Security.Cryptography;
 using Microsoft.Data.Sqlite;
 using Mukta.Host;
 using Mukta.Products;
@@ -70,6 +71,42 @@ public sealed class CaseBook : IDisposable
     /// <summary>Writes down something about a case.</summary>
     public void Note(CaseRecord open, string text) => database.Together(() => Write(open.Number, $"note: {text}"));
 
+    /// <summary>Writes down that a rung is begun. What was begun before keeps its time.</summary>
+    public void Begin(CaseRecord open, string rung) => database.Together(() =>
+    {
+        if (Change(open, rung, "begun = $at, boot = $boot", "begun IS NULL", ("$at", Now), ("$boot", boot)))
+            Write(open.Number, $"{rung}: begun");
+    });
+
+    /// <summary>Writes down that a rung was not begun after all.</summary>
+    public void GiveUp(CaseRecord open, string rung) => database.Together(() =>
+    {
+        if (Change(open, rung, "begun = NULL, boot = NULL", "done IS NULL"))
+            Write(open.Number, $"{rung}: not agreed to");
+    });
+
+    /// <summary>Writes down that a rung is done, and what came of it is still to be seen.</summary>
+    /// <param name="open">The case.</param>
+    /// <param name="rung">The rung.</param>
+    /// <param name="operation">The operation that did it; null for none.</param>
+    public void Done(CaseRecord open, string rung, string? operation) => database.Together(() =>
+    {
+        if (Change(open, rung, "done = $at, operation = $operation", "done IS NULL", ("$at", Now), ("$operation", operation)))
+            Write(open.Number, operation is null ? $"{rung}: done" : $"{rung}: done, operation {operation}");
+    });
+
+    /// <summary>Writes down that there was nothing to do for a rung.</summary>
+    public void Skip(CaseRecord open, string rung, string why) => database.Together(() =>
+    {
+        Change(open, rung, "result = $result", "result IS NULL", ("$result", NameOf(TriedResult.NotNeeded)));
+        Write(open.Number, $"{rung}: {why}");
+    });
+
+    private bool Change(CaseRecord open, string rung, string set, string where, params ReadOnlySpan<(string, object?)> values) =>
+        database.With(
+            $"UPDATE rung SET {set} WHERE number = $number AND rung = $rung AND {where}", c => c.ExecuteNonQuery(),
+            [.. values, ("$number", open.Number), ("$rung", rung)]) > 0;
+
     /// <summary>Writes down what came of a rung; a case that is fixed is closed.</summary>
     /// <param name="open">The case.</param>
     /// <param name="rung">The rung, as the profile has it.</param>
@@ -77,17 +114,23 @@ public sealed class CaseBook : IDisposable
     public void Result(CaseRecord open, Rung rung, TriedResult result)
     {
         var word = NameOf(result);
-        var since = open.Events.Count > 0 ? open.Events[^1].At : open.Opened;
+        var since = open.Rungs.FirstOrDefault(r => r.Id == rung.Id)?.Begun
+            ?? (open.Events.Count > 0 ? open.Events[^1].At : open.Opened);
         database.Together(() =>
         {
             database.With(
                 "UPDATE rung SET result = $result WHERE number = $number AND rung = $rung", c => c.ExecuteNonQuery(), ("$result", word),
                 ("$number", open.Number), ("$rung", rung.Id));
-            database.With(
-                "INSERT INTO outcome (at, product, code, rung, act, result, minutes) "
-                + "VALUES ($at, $product, $code, $rung, $act, $result, $minutes)",
-                c => c.ExecuteNonQuery(), ("$at", Now), ("$product", open.Product), ("$code", open.Code), ("$rung", rung.Id),
-                ("$act", LadderReader.NameOf(rung.Act)), ("$result", word), ("$minutes", (time.GetUtcNow() - since).TotalMinutes));
+            var id = database.With(
+                "DELETE FROM outcome WHERE number = $number AND rung = $rung RETURNING id", c => (string?)c.ExecuteScalar(),
+                ("$number", open.Number), ("$rung", rung.Id)); // Whoever says it again corrects what was said.
+            Insert(
+                new RungOutcome(time.GetUtcNow(), open.Product, open.Code, rung.Id, rung.Act, result)
+                {
+                    Id = id ?? RandomNumberGenerator.GetHexString(32, lowercase: true),
+                    Minutes = (time.GetUtcNow() - since).TotalMinutes,
+                },
+                open.Number);
             Write(open.Number, $"{rung.Id}: {word}");
             if (result == TriedResult.Fixed)
                 CloseNow(open.Number);
@@ -103,7 +146,7 @@ public sealed class CaseBook : IDisposable
 
     /// <summary>What came of what was tried, in all cases.</summary>
     public IReadOnlyList<RungOutcome> Outcomes() => database.With(
-        "SELECT at, product, code, rung, act, result, minutes FROM outcome", command =>
+        "SELECT at, product, code, rung, act, result, minutes, id FROM outcome ORDER BY at, id", command =>
     {
         var outcomes = new List<RungOutcome>();
         using var rows = command.ExecuteReader();
@@ -114,22 +157,44 @@ public sealed class CaseBook : IDisposable
                 ResultOf(rows.GetString(5)))
             {
                 Minutes = rows.IsDBNull(6) ? null : rows.GetDouble(6),
+                Id = rows.GetString(7),
             });
         }
 
         return outcomes;
     });
 
+    /// <summary>Takes over what others have recorded. What is known already counts once.</summary>
+    /// <returns>How many are new.</returns>
+    public int Import(IReadOnlyList<RungOutcome> outcomes)
+    {
+        var added = 0;
+        database.Together(() => added = outcomes.Sum(o => Insert(o, null)));
+        return added;
+    }
+
+    private int Insert(RungOutcome outcome, long? number) => database.With(
+        "INSERT INTO outcome (at, product, code, rung, act, result, minutes, id, number) "
+        + "VALUES ($at, $product, $code, $rung, $act, $result, $minutes, $id, $number) ON CONFLICT DO NOTHING",
+        c => c.ExecuteNonQuery(), ("$at", outcome.At.ToString("O", CultureInfo.InvariantCulture)), ("$product", outcome.Product),
+        ("$code", outcome.Code), ("$rung", outcome.Rung), ("$act", LadderReader.NameOf(outcome.Act)),
+        ("$result", NameOf(outcome.Result)), ("$minutes", outcome.Minutes), ("$id", outcome.Id), ("$number", number));
+
     /// <inheritdoc/>
     public void Dispose() => database.Dispose();
 
-    /// <summary>A result as it is written: fixed, not-fixed, worse.</summary>
+    /// <summary>A result as it is written: fixed, not-fixed, worse, not-needed.</summary>
     public static string NameOf(TriedResult result) => result switch
     {
         TriedResult.Fixed => "fixed",
         TriedResult.Worse => "worse",
+        TriedResult.NotNeeded => "not-needed",
         _ => "not-fixed",
     };
+
+    /// <summary>The result of a name; null if there is none.</summary>
+    public static TriedResult? ResultNamed(string name) =>
+        Enum.GetValues<TriedResult>().Select(r => (TriedResult?)r).FirstOrDefault(r => NameOf(r!.Value) == name);
 
     private string Now => time.GetUtcNow().ToString("O", CultureInfo.InvariantCulture);
 
@@ -157,7 +222,7 @@ public sealed class CaseBook : IDisposable
                         Symptom = Text(rows, 5),
                         Reference = Text(rows, 6),
                         Opened = Time(rows.GetString(7)),
-                        Closed = Text(rows, 8) is { } closed ? Time(closed) : null,
+                        Closed = MaybeTime(rows, 8),
                     });
                 }
 
@@ -167,7 +232,8 @@ public sealed class CaseBook : IDisposable
     }
 
     private List<CaseRung> Rungs(long number) => database.With(
-        "SELECT rung, prior, tried, fixed, learnt, factor, because, minutes, result FROM rung WHERE number = $number ORDER BY position",
+        "SELECT rung, prior, tried, fixed, learnt, factor, because, minutes, result, begun, boot, done, operation FROM rung "
+        + "WHERE number = $number ORDER BY position",
         command =>
         {
             var found = new List<CaseRung>();
@@ -177,7 +243,13 @@ public sealed class CaseBook : IDisposable
                 found.Add(new CaseRung(
                     rows.GetString(0), new RungChance(rows.GetDouble(1), rows.GetDouble(2), rows.GetDouble(3), rows.GetDouble(4)),
                     new EvidenceWeight(rows.GetDouble(5), Text(rows, 6)), rows.GetDouble(7),
-                    Text(rows, 8) is { } result ? ResultOf(result) : null));
+                    Text(rows, 8) is { } result ? ResultOf(result) : null)
+                {
+                    Begun = MaybeTime(rows, 9),
+                    Boot = Text(rows, 10),
+                    Done = MaybeTime(rows, 11),
+                    Operation = Text(rows, 12),
+                });
             }
 
             return found;
@@ -196,9 +268,12 @@ public sealed class CaseBook : IDisposable
 
     private static string? Text(SqliteDataReader rows, int column) => rows.IsDBNull(column) ? null : rows.GetString(column);
 
+    private static DateTimeOffset? MaybeTime(SqliteDataReader rows, int column) => Text(rows, column) is { } text ? Time(text) : null;
+
     private static DateTimeOffset Time(string text) => DateTimeOffset.Parse(text, CultureInfo.InvariantCulture);
 
-    private static TriedResult ResultOf(string text) => Enum.GetValues<TriedResult>().First(r => NameOf(r) == text);
+    private static TriedResult ResultOf(string text) =>
+        ResultNamed(text) ?? throw new FormatException($"There is no result {text}.");
 
-    private static RungAct ActOf(string text) => Enum.GetValues<RungAct>().FirstOrDefault(a => LadderReader.NameOf(a) == text);
+    private static RungAct ActOf(string text) => LadderReader.ActOf(text) ?? RungAct.Operator;
 }

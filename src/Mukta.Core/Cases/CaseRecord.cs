@@ -10,6 +10,18 @@ public sealed record CaseRung(string Id, RungChance Chance, EvidenceWeight Evide
 {
     /// <summary>The chance that it helps, 0 to 1.</summary>
     public double Likely => Evidence.On(Chance.Learnt);
+
+    /// <summary>When it was begun, UTC; null if it was not.</summary>
+    public DateTimeOffset? Begun { get; init; }
+
+    /// <summary>Between which two restarts of the machine it was begun.</summary>
+    public string? Boot { get; init; }
+
+    /// <summary>When it was done, UTC; null if it was not.</summary>
+    public DateTimeOffset? Done { get; init; }
+
+    /// <summary>The operation that did it; null for none.</summary>
+    public string? Operation { get; init; }
 }
 
 /// <summary>Something that happened in a case.</summary>

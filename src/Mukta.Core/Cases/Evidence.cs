@@ -109,18 +109,15 @@ public static class Evidence
             };
         }
 
-        if (seen.Check is not { } check)
+        if (seen.Check is not { } check || FindingsOf(rung) is not { Count: > 0 } findings)
             return EvidenceWeight.None;
-        if (rung.Act == RungAct.Operator)
-        {
-            var gone = Named(rung.Gone);
-            return gone.Count == 0 ? EvidenceWeight.None
-                : OfFindings(check, [.. gone.Select(FindingAreas.Of).Distinct()], gone, OfOperator.With, OfOperator.Without);
-        }
-
-        return Table.FirstOrDefault(r => r.Act == rung.Act) is not { } row ? EvidenceWeight.None
-            : OfFindings(check, [row.Area], row.Findings, row.With, row.Without);
+        var (with, without) = Table.FirstOrDefault(r => r.Act == rung.Act) is { } row ? (row.With, row.Without) : OfOperator;
+        return OfFindings(check, [.. findings.Select(FindingAreas.Of).Distinct()], findings, with, without);
     }
+
+    /// <summary>The findings that a rung is to make go away; none where no finding says whether it is done.</summary>
+    public static IReadOnlyList<FindingKind> FindingsOf(Rung rung) =>
+        rung.Act == RungAct.Operator ? Named(rung.Gone) : Table.FirstOrDefault(r => r.Act == rung.Act)?.Findings ?? [];
 
     private static EvidenceWeight OfFindings(
         ProductCheck check, IReadOnlyList<Area> areas, IReadOnlyList<FindingKind> kinds, double with, double without)

@@ -13,6 +13,9 @@ public enum TriedResult
 
     /// <summary>It works less than before.</summary>
     Worse,
+
+    /// <summary>There was nothing to do, so nothing was tried. It counts for nothing.</summary>
+    NotNeeded,
 }
 
 /// <summary>A rung that was tried, and what came of it.</summary>
@@ -24,6 +27,9 @@ public enum TriedResult
 /// <param name="Result">What came of it.</param>
 public sealed record RungOutcome(DateTimeOffset At, string Product, string Code, string Rung, RungAct Act, TriedResult Result)
 {
+    /// <summary>32 hexadecimal digits that no other outcome has, on any machine; empty before it is kept.</summary>
+    public string Id { get; init; } = "";
+
     /// <summary>How long it took, minutes; null if that is not known.</summary>
     public double? Minutes { get; init; }
 }

@@ -14,6 +14,10 @@ internal static class LadderReader
     public static string NameOf(RungAct act) => string.Concat(
         act.ToString().Select((c, i) => char.IsUpper(c) ? (i > 0 ? "-" : "") + char.ToLowerInvariant(c) : c.ToString()));
 
+    /// <summary>The act of a name; null if there is none.</summary>
+    public static RungAct? ActOf(string name) =>
+        Enum.GetValues<RungAct>().Select(a => (RungAct?)a).FirstOrDefault(a => NameOf(a!.Value) == name);
+
     /// <summary>The rungs, in the profile's order.</summary>
     public static IReadOnlyList<Rung> Rungs(ProfileFields profile)
     {

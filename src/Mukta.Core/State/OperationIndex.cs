@@ -35,6 +35,23 @@ public sealed class OperationIndex(StateDatabase database)
         return places;
     });
 
+    /// <summary>The latest operation on a product that has begun since a time; null for none, or without a database.</summary>
+    public static string? LatestOf(Host.Machine machine, string product, DateTimeOffset since)
+    {
+        try
+        {
+            using var database = StateDatabase.OpenToRead(machine.Folders.State);
+            return database?.With(
+                "SELECT id FROM operation WHERE product = $product AND started >= $since ORDER BY started DESC, id DESC LIMIT 1",
+                command => (string?)command.ExecuteScalar(), ("$product", product),
+                ("$since", since.ToUniversalTime().ToString("O", CultureInfo.InvariantCulture)));
+        }
+        catch (MuktaException)
+        {
+            return null;
+        }
+    }
+
     /// <summary>The folders of held areas of a user's database; none where there is no database that can be read.</summary>
     public static IReadOnlyList<string> PlacesOf(Host.Machine machine)
     {

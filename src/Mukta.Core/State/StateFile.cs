@@ -113,6 +113,16 @@ internal sealed record StateFile(string Name, IReadOnlyList<string> Steps, strin
             minutes REAL
         );
         """,
+        """
+        ALTER TABLE rung ADD COLUMN begun TEXT;
+        ALTER TABLE rung ADD COLUMN boot TEXT;
+        ALTER TABLE rung ADD COLUMN done TEXT;
+        ALTER TABLE rung ADD COLUMN operation TEXT;
+        ALTER TABLE outcome ADD COLUMN id TEXT;
+        ALTER TABLE outcome ADD COLUMN number INTEGER;
+        UPDATE outcome SET id = lower(hex(randomblob(16)));
+        CREATE UNIQUE INDEX outcome_id ON outcome (id);
+        """,
     ],
     "copy it, then move it away; the cases in it are lost to mukta");
 }

@@ -16,11 +16,19 @@ internal static class BreakCommand
         {
             Description = "Break one piece of the anti-cheat module and one of the launcher instead.",
         };
-        var command = new Command("break", "Break the install of Gannet Post in several ways.") { folder, around, modules };
+        var code = new Option<string?>("--code")
+        {
+            Description = "Only bring about what this code of the profiles stands for.",
+            HelpName = "CODE",
+        };
+        code.AcceptOnlyFromAmong([.. Complaints.All.Keys]);
+        var command = new Command("break", "Break the install of Gannet Post in several ways.") { folder, around, modules, code };
         command.SetAction(parsed =>
         {
             var root = parsed.GetRequiredValue(folder).FullName;
-            if (parsed.GetValue(around))
+            if (parsed.GetValue(code) is { } complaint)
+                Complaints.All[complaint](root);
+            else if (parsed.GetValue(around))
                 Surroundings.Break(root);
             else if (parsed.GetValue(modules))
                 BreakModules(root);

@@ -24,6 +24,7 @@ internal static class Products
         [
             new("bin/gannet-post", 1800 * KiB, IsProgram: true, Linked("libwind.so")),
             new("bin/mail-sorter", 96 * KiB, IsProgram: true, Linked()),
+            new(SelfTest.Program, 0, IsProgram: true),
             new("lib/libwind.so", 410 * KiB, Elf: Linked() with { SoName = "libwind.so" }),
             new("data/routes.db", 640 * KiB),
             new("data/stamps.db", 52 * KiB),
@@ -38,6 +39,7 @@ internal static class Products
         new("kelp-and-kiln", "0.9.0", 12, "games/kelp-and-kiln",
         [
             new("bin/kelp-and-kiln", 900 * KiB, IsProgram: true, Linked()),
+            new(SelfTest.Program, 0, IsProgram: true),
             .. Glazes.Select((name, i) => new MadeFile($"glazes/{name}.tex", (200 + 40 * i) * KiB)),
             new("sound/surf.bank", 700 * KiB),
         ]),
@@ -45,6 +47,7 @@ internal static class Products
         [
             new("bin/pierhead", 1200 * KiB, IsProgram: true, Linked()),
             new("bin/pierhead-tray", 300 * KiB, IsProgram: true, Linked()),
+            new(SelfTest.Program, 0, IsProgram: true),
             new("share/news.html", 9 * KiB),
         ]),
         new("tidewarden", "2.0.5", 57, "anti-cheat/tidewarden",

@@ -54,6 +54,7 @@ internal static class ScenarioCommand
             foreach (var file in product.Files)
             {
                 var content = file.Path == VendorSetupCommand.Program ? Encoding.UTF8.GetBytes(VendorSetupCommand.Script(root))
+                    : file.Path == SelfTest.Program ? Encoding.UTF8.GetBytes(SelfTest.Script(product, seed))
                     : Products.Content(product, file, seed);
                 Put(Path.Join(root, "mirror", product.Id, product.Release, file.Path), content, file.IsProgram);
                 Put(Path.Join(root, product.Install, file.Path), content, file.IsProgram);

@@ -35,6 +35,7 @@ internal static class Surroundings
         Write(root, ".local/share/gannet-post/logbooks/spring.log", "First letter delivered.\n");
         Write(root, ".config/gannet-post/mail.conf", "launcher = pierhead\nguard = tidewarden\n");
         Write(root, ".local/state/gannet-post/last-flight", "harbour - greylag\n");
+        Write(root, ".local/state/gannet-post/flight.log", "12:01:07 cleared for take-off\n12:44:31 landed at greylag, 9 letters\n");
         Write(root, ".config/kelp-and-kiln/kiln.conf", "launcher = pierhead\n");
         Write(root, ".local/share/kelp-and-kiln/shelf/first-cup.glaze", "celadon\n");
         Write(root, ".config/pierhead/launcher.conf", $"language = en\noutages = {outage}/health\n");
@@ -46,16 +47,29 @@ internal static class Surroundings
     /// <summary>Somebody's optimiser and a copy from an old machine.</summary>
     public static void Break(string root)
     {
-        ServiceControlCommand.Change(root, "tidewarden.service", service =>
-        {
-            (service.Startup, service.Active, service.Since) = ("masked", "inactive", Environment.TickCount64);
-            service.Log.Add("going ashore");
-        });
+        BreakService(root);
         Directory.Delete(Path.Join(root, ".cache/pierhead/pages-7"), recursive: true);
         Write(root, ".cache/pierhead/pages-7", "");
         Write(root, ".cache/gannet-post/partial-17", new string('.', 300_000));
-        Write(root, $"{Shortcuts}/gannet-post.desktop",
-            Entry(root, "Gannet Post", "games/gannet-post-1.3/bin/gannet-post --window", "games/gannet-post"));
+        BreakShortcut(root);
+        BreakLibrary(root);
+    }
+
+    /// <summary>Somebody's optimiser has switched the module's service off.</summary>
+    public static void BreakService(string root) => ServiceControlCommand.Change(root, "tidewarden.service", service =>
+    {
+        (service.Startup, service.Active, service.Since) = ("masked", "inactive", Environment.TickCount64);
+        service.Log.Add("going ashore");
+    });
+
+    /// <summary>The shortcut starts an older release.</summary>
+    public static void BreakShortcut(string root) => Write(
+        root, $"{Shortcuts}/gannet-post.desktop",
+        Entry(root, "Gannet Post", "games/gannet-post-1.3/bin/gannet-post --window", "games/gannet-post"));
+
+    /// <summary>A library of another processor.</summary>
+    public static void BreakLibrary(string root)
+    {
         var wind = Products.All[0].Files.Single(f => f.Path == "lib/libwind.so");
         var content = new byte[wind.Size];
         (wind.Elf! with { Is64 = false, Machine = 3 }).Head().CopyTo(content, 0);

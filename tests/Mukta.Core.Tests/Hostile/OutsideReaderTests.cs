@@ -1,4 +1,5 @@
 using Mukta.Bundles;
+using Mukta.Cases;
 using Mukta.Disk;
 using Mukta.Fetching;
 using Mukta.Host;
@@ -43,6 +44,9 @@ public sealed class OutsideReaderTests
         [typeof(ImplicitLayers)] = new(
             """{"layers":[{"name":"VK_LAYER_gull","disable_environment":{"NO_GULL":"1"}},{"name":"b","enable_environment":{"B":"1"}}]}"""u8
             .ToArray(), (_, file) => ImplicitLayers.Read(file)),
+        [typeof(OutcomeLines)] = new(
+            """{"format":"mukta.outcome/1","id":"0123456789abcdef0123456789abcdef","day":"2026-01-02","product":"p","code":"c","rung":"r","act":"repair","result":"fixed","minutes":2.5}"""u8
+            .ToArray(), (_, file) => OutcomeLines.ReadFile(file)),
         [typeof(DesktopEntry)] = new(
             "[Desktop Entry]\nType=Application\nName=Pier\\s\n\nExec=env A=b \"/games/p\\\\$ier\" %U\nPath=/games\n[Other]\nx=y\n"u8.ToArray(),
             (_, file) => DesktopEntry.ReadFile(file, out var _)?.With("Exec", DesktopEntry.ReadFile(file, out var _)?.Exec?.ToString())

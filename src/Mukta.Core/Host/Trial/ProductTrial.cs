@@ -32,13 +32,7 @@ public sealed class ProductTrial(Machine machine, IReadOnlyList<string> environm
     /// <exception cref="MuktaException">No shortcut says so, or it cannot be read.</exception>
     public TrialStart PlanOf(Profile profile, string install)
     {
-        if (!machine.IsLive)
-        {
-            throw new MuktaException(
-                ExitCode.BadInput, "A product can only be tried on the machine that runs it.", machine.Root,
-                "Start that machine and run the command there.");
-        }
-
+        RefuseDisk();
         var shortcuts = new ShortcutLook(machine).At(profile, install).Where(s => s.Asked is not null).ToList();
         if (shortcuts.Count == 0)
         {
@@ -54,19 +48,44 @@ public sealed class ProductTrial(Machine machine, IReadOnlyList<string> environm
                 shortcuts[0].Path, $"Restore it with: mukta shortcuts restore {profile.Product}");
         }
 
-        using var home = Folder.Open(machine.Folders.Home);
-        var player = Player.Of(machine);
-        var set = exec.Environment.Select(v => $"{v.Key}={v.Value}").ToList();
-        var session = Session(player.User);
-        var names = set.Select(v => v.Split('=')[0]).ToHashSet(StringComparer.Ordinal);
-        return new TrialStart(
+        return Start(
             shortcut.Path, exec.Program,
             [.. exec.Arguments.Where(a => !IsFieldCode(a)).Select(a => a.Replace("%%", "%", StringComparison.Ordinal))],
-            [.. session.Where(v => !names.Contains(v.Split('=')[0])), .. set],
-            entry.Get("Path") is { Length: > 0 } folder && Directory.Exists(folder) ? folder : machine.Folders.Home, player.User)
+            [.. exec.Environment.Select(v => $"{v.Key}={v.Value}")],
+            entry.Get("Path") is { Length: > 0 } folder && Directory.Exists(folder) ? folder : machine.Folders.Home);
+    }
+
+    /// <summary>How the program is started that says whether the product works; null if the profile names none.</summary>
+    /// <exception cref="MuktaException">The machine is not running.</exception>
+    public TrialStart? ProbeOf(Profile profile, string install)
+    {
+        RefuseDisk();
+        return profile.With(v => machine.Folders.FolderOf(v, install)).Probe is not { } probe ? null
+            : Start("", Path.Join(install, probe.Program), probe.Arguments, [], install);
+    }
+
+    private TrialStart Start(
+        string shortcut, string program, IReadOnlyList<string> arguments, IReadOnlyList<string> variables, string folder)
+    {
+        using var home = Folder.Open(machine.Folders.Home);
+        var player = Player.Of(machine);
+        var names = variables.Select(v => v.Split('=')[0]).ToHashSet(StringComparer.Ordinal);
+        return new TrialStart(
+            shortcut, program, arguments, [.. Session(player.User).Where(v => !names.Contains(v.Split('=')[0])), .. variables], folder,
+            player.User)
         {
             Group = home.Look(".")!.Value.Group,
         };
+    }
+
+    private void RefuseDisk()
+    {
+        if (!machine.IsLive)
+        {
+            throw new MuktaException(
+                ExitCode.BadInput, "A product can only be tried on the machine that runs it.", machine.Root,
+                "Start that machine and run the command there.");
+        }
     }
 
     /// <summary>Starts the product and watches it.</summary>

@@ -9,9 +9,16 @@ using Mukta.Verification.Quick;
 
 namespace Mukta.Cli;
 
+/// <summary>What was seen of a product for a case.</summary>
+/// <param name="Of">By a product's id.</param>
+/// <param name="Snapshot">As it is kept.</param>
+internal sealed record CaseSeen(Func<string, SeenState> Of, CaseSnapshot Snapshot);
+
 /// <summary>Looks at a product for a case.</summary>
 internal static class CaseLook
 {
+    private const int MostLogs = 10;
+
     /// <summary>The folder of a case's install; null if it has none, or none any more.</summary>
     public static string? InstallOf(Product product, CaseRecord one) =>
         one.Install is { } install && product.Machine.At(install) is var path && Directory.Exists(path) ? path
@@ -30,36 +37,46 @@ internal static class CaseLook
     }
 
     /// <summary>What a check of everything and a quick verification of the product's files show.</summary>
-    public static async Task<Func<string, SeenState>> SeenAsync(
+    public static async Task<CaseSeen> SeenAsync(
         Session session, Product product, string? install, bool isOffline, CancellationToken cancel)
     {
         var checks = await new Checkup(product.Around(isAlone: false), isOffline)
             .OfAsync(product.Catalog.WithNeeds(product.Loaded), install, cancel).ConfigureAwait(false);
-        var files = install is null ? FilesState.Unknown : await FilesAsync(session, product, install, cancel).ConfigureAwait(false);
-        return id =>
-        {
-            var check = checks.FirstOrDefault(c => c.Loaded.Profile.Product == id);
-            var areMissing = check?.Areas.SelectMany(a => a.Findings).Any(
-                f => f.Kind is FindingKind.FilesMissing or FindingKind.InstallNotFound) == true;
-            return new SeenState(check, areMissing ? FilesState.Damaged : id == product.Profile.Product ? files : FilesState.Unknown);
-        };
+        var result = install is null ? null : await FilesAsync(session, product, install, cancel).ConfigureAwait(false);
+        var files = result is null ? FilesState.Unknown : result.IsIntact ? FilesState.Intact : FilesState.Damaged;
+        return new CaseSeen(
+            id =>
+            {
+                var check = checks.FirstOrDefault(c => c.Loaded.Profile.Product == id);
+                var areMissing = check?.Areas.SelectMany(a => a.Findings).Any(
+                    f => f.Kind is FindingKind.FilesMissing or FindingKind.InstallNotFound) == true;
+                return new SeenState(check, areMissing ? FilesState.Damaged : id == product.Profile.Product ? files : FilesState.Unknown);
+            },
+            new CaseSnapshot(TimeProvider.System.GetUtcNow(), MachineFacts.Of(product.Machine), [.. checks.Select(SeenProduct.Of)])
+            {
+                Files = result is null ? null : SeenFiles.Of(result, FindingWords.Name),
+            });
     }
 
-    private static async Task<FilesState> FilesAsync(Session session, Product product, string install, CancellationToken cancel)
+    /// <summary>The product's logs, newest first.</summary>
+    public static IEnumerable<string> Logs(Product product, string? install) => product.Profile.Logs
+        .SelectMany(l => product.Machine.Folders.At(l, install)).Where(File.Exists).OrderByDescending(File.GetLastWriteTimeUtc)
+        .Take(MostLogs);
+
+    private static async Task<VerifyResult?> FilesAsync(Session session, Product product, string install, CancellationToken cancel)
     {
         try
         {
             using var folder = Folder.Open(install);
             var meter = new WorkMeter();
             var verifier = new QuickVerifier(TimeProvider.System, new VerifiedRecords(product.Machine));
-            var result = await Progressing.ShowAsync(session, meter, () => Task.FromResult(
+            return await Progressing.ShowAsync(session, meter, () => Task.FromResult(
                 verifier.Quick(product.Loaded.ManifestFile, folder, new VerifyOptions { Meter = meter }, cancel))).ConfigureAwait(false);
-            return result.IsIntact ? FilesState.Intact : FilesState.Damaged;
         }
         catch (MuktaException e)
         {
             session.Say($"the files were not compared: {e.What.TrimEnd('.')}");
-            return FilesState.Unknown;
+            return null;
         }
     }
 }

@@ -31,7 +31,7 @@ internal sealed class OperationChoice
 
     public OperationCatalog Catalog(ParseResult parsed, CancellationToken cancel = default) =>
         new(Machine(parsed).Home, TimeProvider.System,
-        new SystemUndo(Product.ControlOf(Machine(parsed)), cancel) { Units = Units(parsed) });
+        new SystemUndo(Cli.Product.ControlOf(Machine(parsed)), cancel) { Units = Units(parsed) });
 
     /// <summary>
     /// All operations that hold something, oldest first: those of the state database, of the user, and of the installs that profiles and
@@ -65,6 +65,17 @@ internal sealed class OperationChoice
             ExitCode.BadInput, begin.Count == 0 ? "There is no such operation." : $"{begin.Count} operations begin like this.",
             begin.Count == 0 ? PathBytes.Shown(word) : string.Join("\n", begin),
             $"List them with: mukta operations{Arguments(parsed)}");
+    }
+
+    /// <summary>A product; null if no profile describes it any more.</summary>
+    public Product? Product(ParseResult parsed, string id)
+    {
+        _ = Profiles(parsed);
+        if (!read!.Has(id))
+            return null;
+        IReadOnlyList<string> words = [.. new[] { profiles, root }.Where(o => parsed.GetValue(o) is not null)
+            .SelectMany(o => new[] { o.Name, parsed.GetValue(o)! })];
+        return new Product(read.Of(id), read, Machine(parsed), words) { WordsForOthers = words };
     }
 
     /// <summary>True for one that can be undone.</summary>

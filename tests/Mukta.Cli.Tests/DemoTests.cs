@@ -15,6 +15,8 @@ public sealed class DemoTests : IDisposable
         answer.Out.ShouldContain("(1 corrupt piece rejected)");
         answer.Out.ShouldContain("gannet-post.meta4.p7s: signed by Saltlight Commons");
         (answer.Out + answer.Err).ShouldContain("The manifest is not what was signed: it was changed");
+        answer.Out.ShouldContain("Case 1 is fixed by module-service, and closed.");
+        answer.Out.ShouldContain("case-1.html: Case 1: Gannet Post, PH-0142. Fixed by module-service, with 1 of 4 rungs tried.");
         answer.Out.ShouldContain("Bundle made: ");
         answer.Out.ShouldContain(" from stick\n");
         answer.Out.TrimEnd().Split('\n')[^1].ShouldContain("The mirror has answered");

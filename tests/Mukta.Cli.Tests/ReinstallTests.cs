@@ -121,7 +121,9 @@ public class ReinstallTests
             .ShouldBe(0);
         var fresh = await home.OnAsync("reinstall", "pierhead", "--fresh", "--yes", "--json");
         fresh.Code.ShouldBe(0, fresh.Err);
-        fresh.Json.GetProperty("installs")[0].GetProperty("bytesFetched").GetInt64().ShouldBe(1_545_216);
+        fresh.Json.GetProperty("installs")[0].GetProperty("bytesFetched").GetInt64()
+            .ShouldBe(home.Scratch.Snapshot("mirror/pierhead/3.2.0").Keys
+            .Select(f => new FileInfo(home.Scratch.At("mirror/pierhead/3.2.0", f))).Where(f => f.Exists).Sum(f => f.Length));
     }
 
     [Fact]

@@ -105,7 +105,7 @@ public class SourceTests
     {
         using var home = await Home.MakeAsync();
         var dry = await home.OnAsync("repair", "gannet-post", "--renew", "programs", "--dry-run");
-        dry.Out.ShouldContain("download again, as requested  3 files");
+        dry.Out.ShouldContain("download again, as requested  4 files");
         dry.Out.ShouldContain("untouched    16.7 MiB");
         (await home.OnAsync("repair", "gannet-post", "--renew", "engines", "--yes"))
             .ShouldSatisfyAllConditions(a => a.Code.ShouldBe(2), a => a.Err.ShouldContain("Name one of: maps, programs."));

@@ -7,8 +7,6 @@ namespace Mukta.Cli.Commands;
 /// <summary><c>mukta case open</c></summary>
 internal static class CaseOpenCommand
 {
-    private const int MostLogs = 10;
-
     private const string Examples = """
           mukta case open gannet-post --code PH-0142
           mukta case open gannet-post --symptom "it does not start" --offline
@@ -39,10 +37,10 @@ internal static class CaseOpenCommand
             }
 
             var install = await choice.InstallIfAnyAsync(parsed, found, session, cancel).ConfigureAwait(false);
-            var match = CodeMatch.Of(found.Profile, parsed.GetValue(code), parsed.GetValue(symptom), Logs(found, install));
+            var match = CodeMatch.Of(found.Profile, parsed.GetValue(code), parsed.GetValue(symptom), CaseLook.Logs(found, install));
             var seen = await CaseLook.SeenAsync(session, found, install, parsed.GetValue(offline), cancel).ConfigureAwait(false);
             using var book = CaseBook.Open(found.Machine, TimeProvider.System, SetupRunner.Boot);
-            var ladder = new CaseLadder(new ChanceModel(book.Outcomes(), TimeProvider.System.GetUtcNow()), seen);
+            var ladder = new CaseLadder(new ChanceModel(book.Outcomes(), TimeProvider.System.GetUtcNow()), seen.Of);
             var opened = book.Add(new CaseRecord(
                 found.Profile.Product, install is null ? null : found.Machine.NameOf(install), match.Code?.Code ?? "",
                 match.Code?.Means ?? parsed.GetValue(symptom) ?? "no code fits",
@@ -50,6 +48,7 @@ internal static class CaseOpenCommand
             {
                 Symptom = parsed.GetValue(symptom),
                 Reference = parsed.GetValue(reference),
+                Snapshot = seen.Snapshot,
             });
             return CaseCommand.Show(
                 new WorkedCase(session, book, opened, install is null ? found : ProductChoice.WithInstall(found, install)), why: false,
@@ -57,8 +56,4 @@ internal static class CaseOpenCommand
         });
         return command;
     }
-
-    private static IEnumerable<string> Logs(Product product, string? install) => product.Profile.Logs
-        .SelectMany(l => product.Machine.Folders.At(l, install)).Where(File.Exists).OrderByDescending(File.GetLastWriteTimeUtc)
-        .Take(MostLogs);
 }

@@ -35,6 +35,7 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks,
         Say($"A stand-in for the vendor's mirror answers at {url}.");
         await PublishAsync(url, cancel).ConfigureAwait(false);
         await AroundAsync(cancel).ConfigureAwait(false);
+        await CaseAsync(cancel).ConfigureAwait(false);
 
         await SceneAsync("A week later: a power cut, a tired disk, a copy from another system. The game will not start again.", cancel)
             .ConfigureAwait(false);
@@ -106,6 +107,22 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks,
         await MuktaAsync(null, ["shortcuts", "restore", "gannet-post", .. Agreed], cancel).ConfigureAwait(false);
         await MuktaAsync(null, ["repair", "gannet-post", "--quiet", .. Agreed], cancel).ConfigureAwait(false);
         await MuktaAsync(null, ["check", "gannet-post"], cancel).ConfigureAwait(false);
+    }
+
+    /// <summary>One complaint, from the call to the page that is filed.</summary>
+    private async Task CaseAsync(CancellationToken cancel)
+    {
+        await SceneAsync(
+            "The next player calls with the same code. A case says what to try, in the best order for this machine.", cancel)
+            .ConfigureAwait(false);
+        await StandInsAsync(["break", stage.Folder, "--code", "PH-0142"], cancel).ConfigureAwait(false);
+        await MuktaAsync(0, ["case", "open", "gannet-post", "--code", "PH-0142", "--reference", "T-4711"], cancel).ConfigureAwait(false);
+        await SceneAsync("Do the first of it. The game's own self-test says whether that helped.", cancel).ConfigureAwait(false);
+        await MuktaAsync(null, ["case", "next", .. Agreed], cancel).ConfigureAwait(false);
+        await SceneAsync("What has helped is counted for the next case, and the case is written up as a page.", cancel)
+            .ConfigureAwait(false);
+        await MuktaAsync(0, ["outcomes"], cancel).ConfigureAwait(false);
+        await MuktaAsync(0, ["report", "1", "--out", "case-1.html"], cancel).ConfigureAwait(false);
     }
 
     /// <summary>When repair is not enough.</summary>

@@ -16,7 +16,7 @@ internal static class CommandTree
             [RepairCommand.Build, StopCommand.Build, SetupCommand.Build, ResetCommand.Build, ReinstallCommand.Build, RemoveCommand.Build,
             MoveCommand.Build]),
         ("Go back", [UndoCommand.Build, OperationsCommand.Build]),
-        ("Complaints", [CaseCommand.Build, OutcomesCommand.Build]),
+        ("Complaints", [CaseCommand.Build, OutcomesCommand.Build, ReportCommand.Build]),
         ("Prepare",
             [ManifestCommand.Build, BundleCommand.Build, ProfileCommand.Build, DemoCommand.Build,
             CompletionCommand.Build, HelpCommand.Build]),

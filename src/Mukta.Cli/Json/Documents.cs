@@ -24,6 +24,8 @@ namespace Mukta.Cli.Json;
 [JsonSerializable(typeof(CaseDocument))]
 [JsonSerializable(typeof(CaseListDocument))]
 [JsonSerializable(typeof(OutcomesDocument))]
+[JsonSerializable(typeof(ReportDocument))]
+[JsonSerializable(typeof(VendorDocument))]
 [JsonSerializable(typeof(TryDocument))]
 [JsonSerializable(typeof(ConflictDocument))]
 [JsonSerializable(typeof(ServicesDocument))]

@@ -22,7 +22,7 @@ internal static class Schemas
         ("mukta.manifest.convert/1", Of.ManifestConvertDocument),
         ("mukta.move/1", Of.MoveDocument),
         ("mukta.operations/1", Of.OperationsDocument), ("mukta.operations.purge/1", Of.OperationsDocument),
-        ("mukta.outcomes/1", Of.OutcomesDocument),
+        ("mukta.outcomes/1", Of.OutcomesDocument), ("mukta.report/1", Of.ReportDocument), ("mukta.report.vendor/1", Of.VendorDocument),
         ("mukta.profile.check/1", Of.ProfilesDocument), ("mukta.profile.draft/1", Of.DraftDocument),
         ("mukta.profile.show/1", Of.ProfilesDocument), ("mukta.reinstall/1", Of.ReinstallPart), ("mukta.remove/1", Of.RemedyDocument),
         ("mukta.repair/1", Of.RepairDocument), ("mukta.reset/1", Of.RemedyDocument), ("mukta.services/1", Of.ServicesDocument),

@@ -33,10 +33,11 @@ public sealed class CaseBook : IDisposable
         database.Together(() =>
         {
             number = database.With(
-                "INSERT INTO complaint (product, install, code, means, symptom, reference, opened) VALUES ($product, $install, $code, "
-                + "$means, $symptom, $reference, $at) RETURNING number",
+                "INSERT INTO complaint (product, install, code, means, symptom, reference, snapshot, opened) VALUES ($product, $install, "
+                + "$code, $means, $symptom, $reference, $snapshot, $at) RETURNING number",
                 c => (long)c.ExecuteScalar()!, ("$product", opened.Product), ("$install", opened.Install), ("$code", opened.Code),
-                ("$means", opened.Means), ("$symptom", opened.Symptom), ("$reference", opened.Reference), ("$at", Now));
+                ("$means", opened.Means), ("$symptom", opened.Symptom), ("$reference", opened.Reference),
+                ("$snapshot", opened.Snapshot?.ToJson()), ("$at", Now));
             for (var i = 0; i < opened.Rungs.Count; i++)
             {
                 var rung = opened.Rungs[i];
@@ -209,7 +210,8 @@ public sealed class CaseBook : IDisposable
     private List<CaseRecord> Read(string where, ReadOnlySpan<(string Name, object? Value)> values)
     {
         var cases = database.With(
-            $"SELECT number, product, install, code, means, symptom, reference, opened, closed FROM complaint {where} ORDER BY number DESC",
+            "SELECT number, product, install, code, means, symptom, reference, opened, closed, snapshot FROM complaint "
+            + $"{where} ORDER BY number DESC",
             command =>
             {
                 var found = new List<CaseRecord>();
@@ -223,6 +225,7 @@ public sealed class CaseBook : IDisposable
                         Reference = Text(rows, 6),
                         Opened = Time(rows.GetString(7)),
                         Closed = MaybeTime(rows, 8),
+                        Snapshot = CaseSnapshot.OfJson(Text(rows, 9)),
                     });
                 }
 

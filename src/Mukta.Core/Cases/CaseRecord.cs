@@ -53,6 +53,9 @@ public sealed record CaseRecord(string Product, string? Install, string Code, st
     /// <summary>When it was closed, UTC; null if it is open.</summary>
     public DateTimeOffset? Closed { get; init; }
 
+    /// <summary>What was seen when it was opened; null if that is not known.</summary>
+    public CaseSnapshot? Snapshot { get; init; }
+
     /// <summary>What has happened, first thing first.</summary>
     public IReadOnlyList<CaseEvent> Events { get; init; } = [];
 

@@ -83,6 +83,8 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
         };
         meter?.Begin("fetching", plan.BytesToFetch);
         await runner.RunAsync(cancel).ConfigureAwait(false);
+        IReadOnlyList<FoundCause> causes = [.. DamageReading.Of(before), .. DamageReading.Together(runner.Causes)];
+        area.Note(RepairNotes.Of(fetcher.Tallies.Sum(t => t.Bytes), before.Manifest.TotalSize, causes));
         if (runner.Failures.IsEmpty)
         {
             PlanRunner.ClearStaging(install);
@@ -102,7 +104,7 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
             StepsDone = runner.StepsDone,
             Sources = fetcher.Tallies,
             BytesElsewhere = local?.Taken ?? 0,
-            Causes = [.. DamageReading.Of(before), .. DamageReading.Together(runner.Causes)],
+            Causes = causes,
             Failures = [.. runner.Failures.OrderBy(f => f.Path, StringComparer.Ordinal)],
             After = after,
         };

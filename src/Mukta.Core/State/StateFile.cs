@@ -114,6 +114,7 @@ internal sealed record StateFile(string Name, IReadOnlyList<string> Steps, strin
         );
         """,
         """
+        ALTER TABLE complaint ADD COLUMN snapshot TEXT;
         ALTER TABLE rung ADD COLUMN begun TEXT;
         ALTER TABLE rung ADD COLUMN boot TEXT;
         ALTER TABLE rung ADD COLUMN done TEXT;

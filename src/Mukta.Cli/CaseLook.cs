@@ -2,7 +2,9 @@ using Mukta.Cases;
 using Mukta.Cli.Rendering;
 using Mukta.Disk;
 using Mukta.Host.Checks;
+using Mukta.Operations;
 using Mukta.Products;
+using Mukta.Repair;
 using Mukta.State;
 using Mukta.Verification;
 using Mukta.Verification.Quick;
@@ -12,12 +14,14 @@ namespace Mukta.Cli;
 /// <summary>What was seen of a product for a case.</summary>
 /// <param name="Of">By a product's id.</param>
 /// <param name="Snapshot">As it is kept.</param>
-internal sealed record CaseSeen(Func<string, SeenState> Of, CaseSnapshot Snapshot);
+/// <param name="Measured">What this machine has measured of its own, but for how long rungs took.</param>
+internal sealed record CaseSeen(Func<string, SeenState> Of, CaseSnapshot Snapshot, MeasuredTimes Measured);
 
 /// <summary>Looks at a product for a case.</summary>
 internal static class CaseLook
 {
     private const int MostLogs = 10;
+    private const long LeastBytes = 256 << 10; // What is shorter says nothing of the speed.
 
     /// <summary>The folder of a case's install; null if it has none, or none any more.</summary>
     public static string? InstallOf(Product product, CaseRecord one) =>
@@ -54,8 +58,24 @@ internal static class CaseLook
             },
             new CaseSnapshot(TimeProvider.System.GetUtcNow(), MachineFacts.Of(product.Machine), [.. checks.Select(SeenProduct.Of)])
             {
-                Files = result is null ? null : SeenFiles.Of(result, FindingWords.Name),
-            });
+                Files = result is null ? null : SeenFiles.Of(result, FindingWords.Name, CauseWords.Sentence),
+            },
+            Measured(product, install, result));
+    }
+
+    private static MeasuredTimes Measured(Product product, string? install, VerifyResult? result)
+    {
+        var repairs = new OperationCatalog(product.Machine.Home, TimeProvider.System)
+            .All(install is null ? [] : [install], OperationIndex.PlacesOf(product.Machine))
+            .Where(o => o.Record.Header.Product == product.Profile.Product).Select(o => RepairNotes.Of(o.Record))
+            .Where(n => n.Took > TimeSpan.Zero && n.Downloaded >= LeastBytes).ToList();
+        return new MeasuredTimes
+        {
+            BytesPerSecond = repairs.Count == 0 ? null : repairs.Sum(r => r.Downloaded) / repairs.Sum(r => r.Took.TotalSeconds),
+            ReadBytesPerSecond = result is { BytesRead: >= LeastBytes } ? result.BytesRead / result.Elapsed.TotalSeconds : null,
+            BytesToFetch = result?.BytesToFetch,
+            ReleaseBytes = result is null ? 0 : result.BytesGood + result.BytesToFetch,
+        };
     }
 
     /// <summary>The product's logs, newest first.</summary>

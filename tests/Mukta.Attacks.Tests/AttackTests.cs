@@ -12,7 +12,7 @@ public sealed class AttackTests
 {
     private static readonly IReadOnlyDictionary<string, Attack> All = new[]
     {
-        StateAttacks.Rows, ProfileAttacks.Rows, JournalAttacks.Rows, ReaderAttacks.Rows, TerminalAttacks.Rows, InstallAttacks.Rows,
+        StateAttacks.Rows, ProfileAttacks.Rows, JournalAttacks.Rows, ReaderAttacks.Rows, TerminalAttacks.Rows, CaseAttacks.Rows, InstallAttacks.Rows,
         MirrorAttacks.Rows, OperationAttacks.Rows, BystanderAttacks.Rows, FirstUseAttacks.Rows, ManifestAttacks.Rows,
     }.SelectMany(r => r).ToDictionary(a => a.Name);
 

@@ -45,7 +45,7 @@ internal static class TerminalAttacks
             ["profile", "check", Evil])),
     ];
 
-    private static async Task EachAsync(AttackScene scene, params string[][] commands)
+    public static async Task EachAsync(AttackScene scene, params string[][] commands)
     {
         foreach (var command in commands)
         {

@@ -1,3 +1,5 @@
+using Mukta.Tests;
+
 namespace Mukta.Cli.Tests;
 
 public class CaseTests
@@ -54,6 +56,57 @@ public class CaseTests
         worse.Out.ShouldContain("Next: mukta undo gannet-post --profiles profiles");
         (await home.MuktaAsync("case", "close", "--profiles", "profiles")).Out.ShouldContain("Case 1 is closed.");
         (await home.MuktaAsync("case", "next", "--case", "1", "--profiles", "profiles")).Err.ShouldContain("This case is closed.");
+    }
+
+    [Fact]
+    public async Task After_a_restart_it_goes_on_where_it_was_and_says_that_there_was_one()
+    {
+        Need.Program("python3");
+        using var home = await Home.MakeAsync();
+        var profile = home.Scratch.At("profiles/gannet-post.yaml");
+        File.WriteAllText(profile, File.ReadAllText(profile).Replace("{downloads: 50, running: 10, restart: 10}", "{restart: 90}", StringComparison.Ordinal));
+        (await home.OnAsync("case open", "gannet-post", "--code", "download-stuck", "--offline")).Code.ShouldBe(0);
+        string[] next = ["case", "next", "--profiles", "profiles"];
+        (await home.MuktaAsync(next)).ShouldSatisfyAllConditions(
+            a => a.Code.ShouldBe(0), a => a.Out.ShouldContain("Restart the machine"), a => a.Out.ShouldContain("Once it is done:"));
+        (await home.MuktaAsync(next)).ShouldSatisfyAllConditions(
+            a => a.Code.ShouldBe(1), a => a.Out.ShouldContain("The machine was not restarted yet."));
+        // As if all that was written down had been written down before a restart.
+        const string Earlier = "import sqlite3, sys\nd = sqlite3.connect(sys.argv[1])\nd.execute(\"update rung set boot = 'x' where begun is not null\")\n"
+            + "d.execute(\"update event set boot = 'x'\")\nd.commit()\n";
+        (await Programs.RunAsync(home.Scratch, "python3", "-c", Earlier, home.Scratch.At(".local/state/mukta/cases.db"))).Code.ShouldBe(0);
+        (await home.MuktaAsync(next)).ShouldSatisfyAllConditions(
+            a => a.Code.ShouldBe(0), a => a.Out.ShouldStartWith("The machine was restarted since the last step.\n"),
+            a => a.Out.ShouldContain("Case 1 is fixed by restart, and closed."));
+    }
+
+    [Fact]
+    public async Task A_case_of_one_of_several_installs_stays_with_it()
+    {
+        using var home = await Home.MakeAsync();
+        home.Scratch.CopyTree("games/gannet-post", ".local/share/saltlight/games/gannet-post");
+        var second = home.Scratch.At(".local/share/saltlight/games/gannet-post");
+        home.Scratch.Flip(".local/share/saltlight/games/gannet-post/maps/pier.pak", 5000);
+        var opened = await home.OnAsync("case open", "gannet-post", "--code", "PH-0203", "--install", second, "--offline");
+        opened.Out.ShouldContain($"> mukta repair gannet-post --install {second} --profiles profiles");
+        var next = await home.MuktaAsync("case", "next", "--yes", "--json", "--profiles", "profiles");
+        next.Json.GetProperty("steps")[0].GetProperty("document").GetProperty("install").GetString().ShouldBe(second);
+        (await home.MuktaAsync("verify", "gannet-post", "--install", second, "--profiles", "profiles")).Code.ShouldBe(0);
+    }
+
+    [Fact]
+    public async Task What_cannot_be_done_or_is_not_agreed_to_is_not_taken_for_tried()
+    {
+        using var home = await Home.MakeAsync();
+        (await Programs.RunAsync(home.Scratch, Programs.StandIns, "break", home.Scratch.Root, "--code", "PH-0150")).Code.ShouldBe(0);
+        (await home.OnAsync("case open", "gannet-post", "--code", "PH-0150", "--offline")).Code.ShouldBe(0);
+        var dry = await home.MuktaAsync("case", "next", "--dry-run", "--profiles", "profiles");
+        dry.Out.ShouldContain("shortcut: cannot be done here: No install of Gannet Post was found.");
+        (await home.MuktaAsync("case", "show", "--json", "--profiles", "profiles")).Json.GetProperty("case").GetProperty("events").GetArrayLength()
+            .ShouldBe(1, "a dry run writes nothing down");
+        var next = await home.MuktaAsync("case", "next", "--yes", "-q", "--profiles", "profiles");
+        next.Out.ShouldBe("Case 1 is fixed by files, and closed.\n");
+        (await home.MuktaAsync("outcomes", "--json")).Json.GetProperty("rungs").GetArrayLength().ShouldBe(1, "the shortcut was not needed");
     }
 
     [Fact]

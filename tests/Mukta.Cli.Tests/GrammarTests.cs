@@ -59,7 +59,7 @@ public sealed class GrammarTests
     }
 
     [Theory]
-    [InlineData("mukta rep", "repair")]
+    [InlineData("mukta repa", "repair")]
     [InlineData("mukta repair gan", "gannet-post")]
     [InlineData("mukta repair gannet-post --renew pro", "programs")]
     [InlineData("mukta caches clear pierhead sig", "sign-in")]

@@ -40,7 +40,9 @@ internal static class CaseOpenCommand
             var match = CodeMatch.Of(found.Profile, parsed.GetValue(code), parsed.GetValue(symptom), CaseLook.Logs(found, install));
             var seen = await CaseLook.SeenAsync(session, found, install, parsed.GetValue(offline), cancel).ConfigureAwait(false);
             using var book = CaseBook.Open(found.Machine, TimeProvider.System, SetupRunner.Boot);
-            var ladder = new CaseLadder(new ChanceModel(book.Outcomes(), TimeProvider.System.GetUtcNow()), seen.Of);
+            var ladder = new CaseLadder(
+                new ChanceModel(book.Outcomes(), TimeProvider.System.GetUtcNow()), seen.Of,
+                seen.Measured with { Took = book.Took(found.Profile.Product) });
             var opened = book.Add(new CaseRecord(
                 found.Profile.Product, install is null ? null : found.Machine.NameOf(install), match.Code?.Code ?? "",
                 match.Code?.Means ?? parsed.GetValue(symptom) ?? "no code fits",

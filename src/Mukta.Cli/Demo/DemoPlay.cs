@@ -121,7 +121,7 @@ internal sealed class DemoPlay(IAnsiConsole console, DemoStage stage, bool asks,
         await MuktaAsync(null, ["case", "next", .. Agreed], cancel).ConfigureAwait(false);
         await SceneAsync("What has helped is counted for the next case, and the case is written up as a page.", cancel)
             .ConfigureAwait(false);
-        await MuktaAsync(0, ["outcomes"], cancel).ConfigureAwait(false);
+        await MuktaAsync(0, ["outcomes", "--chart", "outcomes.svg"], cancel).ConfigureAwait(false);
         await MuktaAsync(0, ["report", "1", "--out", "case-1.html"], cancel).ConfigureAwait(false);
     }
 

@@ -82,6 +82,9 @@ internal sealed record CaseRungPart(
     /// <summary>fixed, not-fixed, worse, not-needed; missing if it was not tried.</summary>
     public string? Result { get; init; }
 
+    /// <summary>When it was begun; missing if it was not.</summary>
+    public DateTimeOffset? Begun { get; init; }
+
     /// <summary>When it was done; missing if it was not.</summary>
     public DateTimeOffset? Done { get; init; }
 
@@ -99,6 +102,7 @@ internal sealed record CaseRungPart(
             Command = known is null ? null : RungWords.Command(known, product!),
             Instructions = known?.Instructions,
             Result = rung.Result is { } result ? CaseBook.NameOf(result) : null,
+            Begun = rung.Begun,
             Done = rung.Done,
             Operation = rung.Operation,
         };

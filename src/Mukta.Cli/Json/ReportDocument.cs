@@ -1,4 +1,5 @@
 using Mukta.Cases;
+using Mukta.Cli.Rendering;
 using Mukta.Disk;
 using Mukta.Operations;
 using Mukta.Repair;
@@ -63,7 +64,7 @@ internal sealed record ReportOperationPart(
             Product = header.Product,
             Release = header.Release,
             BytesNotDownloaded = release is { } all && all >= downloaded ? all - downloaded : null,
-            Causes = [.. notes.SelectMany(n => n.Causes).Distinct().Select(PathBytes.Shown)],
+            Causes = [.. notes.SelectMany(n => n.Causes).Select(CauseWords.Sentence).Distinct().Select(PathBytes.Shown)],
             Changes = [.. changes.Take(MostChanges).Select(
                 c => new ReportChangePart(JsonNames.OfName(c.Change.GetType().Name), PathBytes.Shown(c.Subject)))],
             ChangeCount = changes.Count,

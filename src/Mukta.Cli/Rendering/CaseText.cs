@@ -38,7 +38,7 @@ internal sealed class CaseText(IAnsiConsole console, CaseRecord one, Product pro
             }
 
             if (why)
-                console.WriteLine($"      {Numbers(rung)}");
+                console.WriteLine($"      {Numbers(rung, Rung(rung))}");
         }
     }
 
@@ -80,11 +80,16 @@ internal sealed class CaseText(IAnsiConsole console, CaseRecord one, Product pro
 
     private Rung? Rung(CaseRung rung) => product.Profile.Ladder.FirstOrDefault(r => r.Id == rung.Id);
 
-    private static string Numbers(CaseRung rung) => string.Create(
+    private static string Numbers(CaseRung rung, Rung? known) => string.Create(
         CultureInfo.InvariantCulture,
-        $"profile {Percent(rung.Chance.Prior)}, helped {rung.Chance.Fixed:0.#} of {rung.Chance.Tried:0.#} times, so "
+        $"{Minutes(rung, known)}profile {Percent(rung.Chance.Prior)}, helped {rung.Chance.Fixed:0.#} of {rung.Chance.Tried:0.#} times, so "
         + $"{Percent(rung.Chance.Learnt)}; odds times {rung.Evidence.Factor:0.##}, so {Percent(rung.Likely)}; "
         + $"{rung.Likely / rung.Minutes * 100:0.0} % a minute");
+
+    private static string Minutes(CaseRung rung, Rung? known) =>
+        known is null || Math.Abs(rung.Minutes - known.Minutes - CaseLadder.TryingTheProduct) < 0.05 ? ""
+        : string.Create(CultureInfo.InvariantCulture, $"{rung.Minutes - CaseLadder.TryingTheProduct:0.#} min by what was measured here, "
+            + $"not {known.Minutes}; ");
 
     private static string Percent(double chance) => string.Create(CultureInfo.InvariantCulture, $"{chance * 100:0} %");
 }

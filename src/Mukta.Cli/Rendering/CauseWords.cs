@@ -5,6 +5,9 @@ namespace Mukta.Cli.Rendering;
 /// <summary>Causes of damage in words.</summary>
 internal static class CauseWords
 {
+    /// <summary>A cause with what speaks for it.</summary>
+    public static string Sentence(FoundCause cause) => $"{Name(cause.Cause)}: {cause.Evidence}";
+
     public static string Name(DamageCause cause) => cause switch
     {
         DamageCause.CutShort => "a write that was cut short",

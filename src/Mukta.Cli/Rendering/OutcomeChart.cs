@@ -12,6 +12,9 @@ internal static class OutcomeChart
 
     private const int Width = 1000, Around = 110, RowHeight = 34, MostRows = 60;
 
+    /// <summary>True on a machine that has no font: a chart has no words there.</summary>
+    public static bool LacksWords => !SkiaSharp.SKTypeface.Default.ContainsGlyphs("a");
+
     /// <summary>Refuses what cannot be drawn.</summary>
     /// <exception cref="MuktaException">The file is neither SVG nor PNG, or there are no rows, or too many.</exception>
     public static void Refuse(string file, IReadOnlyList<OutcomeRow> rows)

@@ -187,7 +187,7 @@ internal sealed class ReportPage
                 page.WriteString(Shown(rung.Instructions ?? ""));
             page.WriteEndElement();
             Text("td", ReportWords.Result(rung), Short);
-            Text("td", rung.Done is { } done ? ReportWords.Time(done) : "", Short);
+            Text("td", ReportWords.Done(rung));
             Text("td", string.Create(CultureInfo.InvariantCulture, $"{rung.Chance * 100:0} %"), ("class", "number"));
             page.WriteEndElement();
         }

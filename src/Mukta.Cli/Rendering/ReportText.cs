@@ -36,7 +36,8 @@ internal static class ReportText
         if (report.Case is { Rungs: { Count: > 0 } rungs })
         {
             Head("What was tried");
-            lines.AddRange(rungs.Select((r, i) => $"  {i + 1,2}  {r.Rung}: {ReportWords.Result(r)}"));
+            lines.AddRange(rungs.Select(
+                (r, i) => $"  {i + 1,2}  {r.Rung}: {ReportWords.Result(r)}{(r.Done is null ? "" : $", {ReportWords.Done(r)}")}"));
         }
 
         foreach (var operation in report.Operations)

@@ -61,6 +61,10 @@ internal static class ReportWords
     /// <summary>What came of a rung.</summary>
     public static string Result(CaseRungPart rung) => rung.Result ?? (rung.Done is null ? "not tried" : "done, result not recorded");
 
+    /// <summary>When a rung was done, and how long that took.</summary>
+    public static string Done(CaseRungPart rung) => rung.Done is not { } done ? ""
+        : Time(done) + (rung.Begun is { } begun && done > begun ? $", in {Units.Time(done - begun)}" : "");
+
     /// <summary>A finding's verdict: one that is in order is worth a note.</summary>
     public static string Verdict(SeenFinding finding) => finding.Verdict == "ok" ? "note" : finding.Verdict;
 

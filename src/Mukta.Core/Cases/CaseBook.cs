@@ -165,6 +165,19 @@ public sealed class CaseBook : IDisposable
         return outcomes;
     });
 
+    /// <summary>How long the rungs of a product have taken here, minutes, by their names.</summary>
+    public ILookup<string, double> Took(string product) => database.With(
+        "SELECT rung.rung, begun, done FROM rung JOIN complaint USING (number) WHERE product = $product AND begun IS NOT NULL AND done IS "
+        + "NOT NULL",
+        command =>
+        {
+            var took = new List<(string Rung, double Minutes)>();
+            using var rows = command.ExecuteReader();
+            while (rows.Read())
+                took.Add((rows.GetString(0), Math.Max(0, (Time(rows.GetString(2)) - Time(rows.GetString(1))).TotalMinutes)));
+            return took.ToLookup(t => t.Rung, t => t.Minutes);
+        }, ("$product", product));
+
     /// <summary>Takes over what others have recorded. What is known already counts once.</summary>
     /// <returns>How many are new.</returns>
     public int Import(IReadOnlyList<RungOutcome> outcomes)

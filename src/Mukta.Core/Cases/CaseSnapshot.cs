@@ -83,14 +83,15 @@ public sealed record SeenFiles(
     /// <summary>As a verification has them.</summary>
     /// <param name="result">The verification.</param>
     /// <param name="nameOf">A state in words.</param>
-    public static SeenFiles Of(VerifyResult result, Func<FileState, string> nameOf)
+    /// <param name="wordsOf">A cause in words.</param>
+    public static SeenFiles Of(VerifyResult result, Func<FileState, string> nameOf, Func<FoundCause, string> wordsOf)
     {
         var listed = result.Release.Files + result.Release.Links;
         var problems = result.Problems.ToList();
         return new SeenFiles(
             listed, Math.Max(0, listed - problems.Count), result.BytesGood, result.BytesToFetch,
             [.. problems.Take(MostStrips).Select(p => FileStrip.Of(p, nameOf(p.State)))],
-            [.. problems.Count == 0 ? [] : DamageReading.Of(result).Select(c => c.Evidence)]);
+            [.. problems.Count == 0 ? [] : DamageReading.Of(result).Select(wordsOf)]);
     }
 }
 

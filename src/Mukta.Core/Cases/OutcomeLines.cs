@@ -32,7 +32,7 @@ public static partial class OutcomeLines
         using var file = InputFile.Open(path, Longest);
         using var reader = new StreamReader(file, new UTF8Encoding(false));
         var outcomes = new List<RungOutcome>();
-        for (var number = 1; reader.ReadLine() is { } line; number++)
+        for (var number = 1; Next(reader) is { } line; number++)
         {
             if (line.Length > LongestLine)
                 throw Fault(path, number, $"The line is longer than {Units.Number(LongestLine)} characters.");
@@ -41,6 +41,23 @@ public static partial class OutcomeLines
         }
 
         return outcomes;
+    }
+
+    /// <summary>The next line, or as much of it as tells that it is too long; null at the end.</summary>
+    private static string? Next(StreamReader reader)
+    {
+        var line = new StringBuilder();
+        while (line.Length <= LongestLine)
+        {
+            var next = reader.Read();
+            if (next < 0)
+                return line.Length > 0 ? line.ToString() : null;
+            if (next == '\n')
+                break;
+            line.Append((char)next);
+        }
+
+        return line.ToString().TrimEnd('\r');
     }
 
     private static string Line(RungOutcome outcome)

@@ -12,12 +12,11 @@ namespace Mukta.Cases;
 public sealed partial class Redaction(IReadOnlyList<string> homes, IReadOnlyList<string> users, IReadOnlyList<string> hosts)
 {
     private const int ShortestName = 2;
-    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(10);
 
     private readonly IReadOnlyList<(Regex Pattern, string Instead)> names =
     [
         .. homes.Where(h => h.TrimEnd('/').Length > 1).OrderByDescending(h => h.Length)
-            .Select(h => (new Regex(Regex.Escape(h.TrimEnd('/')) + @"(?![\w-])", RegexOptions.CultureInvariant, Patience), "~")),
+            .Select(h => (new Regex(Regex.Escape(h.TrimEnd('/')) + @"(?![\w-])", RegexOptions.CultureInvariant), "~")),
         .. hosts.SelectMany(h => new[] { h, h.Split('.')[0] }).Where(h => h.Length >= ShortestName && h != "localhost").Distinct()
             .OrderByDescending(h => h.Length).Select(h => (Word(h), "[host]")),
         .. users.Where(u => u.Length >= ShortestName && u != "root").Select(u => (Word(u), "[user]")),
@@ -43,43 +42,41 @@ public sealed partial class Redaction(IReadOnlyList<string> homes, IReadOnlyList
     }
 
     private static Regex Word(string name) =>
-        new($@"(?<![\w]){Regex.Escape(name)}(?![\w])", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, Patience);
+        new($@"(?<![\w]){Regex.Escape(name)}(?![\w])", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant);
 
     /// <summary>A name and password in an address.</summary>
-    [GeneratedRegex(@"(\b[a-z][a-z0-9+.-]{0,20}://)[^/\s@]{1,500}@", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, 10_000)]
+    [GeneratedRegex(@"(://)[^/\s@]{1,500}@", RegexOptions.CultureInvariant)]
     private static partial Regex Login();
 
     /// <summary>What follows the question mark of an address.</summary>
-    [GeneratedRegex(
-        @"(\b[a-z][a-z0-9+.-]{0,20}://[^\s?""'<>]{0,2000})\?[^\s""'<>]+", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, 10_000)]
+    [GeneratedRegex(@"(://(?>(?:(?!://)[^\s?""'<>]){0,2000}))\?[^\s""'<>]+", RegexOptions.CultureInvariant)]
     private static partial Regex Query();
 
     /// <summary>Somebody else's home.</summary>
-    [GeneratedRegex(@"(/home/|/Users/|\\Users\\)[^/\\\s""':]+", RegexOptions.CultureInvariant, 10_000)]
+    [GeneratedRegex(@"(/home/|/Users/|\\Users\\)[^/\\\s""':]+", RegexOptions.CultureInvariant)]
     private static partial Regex Home();
 
     [GeneratedRegex(
-        @"(\b[\w-]{0,40}(?:token|secret|passw(?:or)?d|pwd|api[_-]?key|authori[sz]ation|bearer|cookie|session(?:[_-]?id)?)[\w-]{0,40})"
+        @"((?:token|secret|passw(?:or)?d|pwd|api[_-]?key|authori[sz]ation|bearer|cookie|session(?:[_-]?id)?)(?>[\w-]{0,40}))"
         + @"(""?\s{0,9}[:=]\s{0,9}""?(?:bearer\s{1,9}|basic\s{1,9})?|\s{1,9}(?=\S{0,200}\d))[^\s"",;&]+",
-        RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, 10_000)]
+        RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex Secret();
 
-    [GeneratedRegex(@"(?<![\w.+-])[\w.+-]{1,200}@[\w-]{1,63}(\.[\w-]{1,63})+", RegexOptions.CultureInvariant, 10_000)]
+    [GeneratedRegex(@"(?<![\w.+-])[\w.+-]{1,200}@[\w-]{1,63}(\.[\w-]{1,63})+", RegexOptions.CultureInvariant)]
     private static partial Regex Mail();
 
-    [GeneratedRegex(@"\b(?:[0-9a-f]{2}[:-]){5}[0-9a-f]{2}\b", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant, 10_000)]
+    [GeneratedRegex(@"\b(?:[0-9a-f]{2}[:-]){5}[0-9a-f]{2}\b", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex Hardware();
 
     [GeneratedRegex(
-        @"(?<![\w:.])(?:[0-9a-f]{0,4}:){2,7}[0-9a-f]{0,4}(?:%\w+)?(?![\w:])", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant,
-        10_000)]
+        @"(?<![\w:.])(?:[0-9a-f]{0,4}:){2,7}[0-9a-f]{0,4}(?:%\w+)?(?![\w:])", RegexOptions.IgnoreCase | RegexOptions.CultureInvariant)]
     private static partial Regex Address6();
 
-    [GeneratedRegex(@"(?<![\d.])(?:\d{1,3}\.){3}\d{1,3}(?![\d.])", RegexOptions.CultureInvariant, 10_000)]
+    [GeneratedRegex(@"(?<![\d.])(?:\d{1,3}\.){3}\d{1,3}(?![\d.])", RegexOptions.CultureInvariant)]
     private static partial Regex Address4();
 
     /// <summary>A long run of letters and digits, such as a key; hashes go with them.</summary>
     [GeneratedRegex(
-        @"(?<![\w+/=-])(?=[\w+/=-]*\d)(?=[\w+/=-]*[A-Za-z])[A-Za-z0-9_+=-]{24,}(?![\w+=-])", RegexOptions.CultureInvariant, 10_000)]
+        @"(?<![\w+/=-])(?=[\w+/=-]*\d)(?=[\w+/=-]*[A-Za-z])[A-Za-z0-9_+=-]{24,}(?![\w+=-])", RegexOptions.CultureInvariant)]
     private static partial Regex Token();
 }

@@ -82,9 +82,10 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
             Scan = new DamageScan(before.Manifest, plan.Older),
         };
         meter?.Begin("fetching", plan.BytesToFetch);
+        var begun = time.GetTimestamp();
         await runner.RunAsync(cancel).ConfigureAwait(false);
         IReadOnlyList<FoundCause> causes = [.. DamageReading.Of(before), .. DamageReading.Together(runner.Causes)];
-        area.Note(RepairNotes.Of(fetcher.Tallies.Sum(t => t.Bytes), before.Manifest.TotalSize, causes));
+        area.Note(RepairNotes.Of(fetcher.Tallies.Sum(t => t.Bytes), time.GetElapsedTime(begun), before.Manifest.TotalSize, causes));
         if (runner.Failures.IsEmpty)
         {
             PlanRunner.ClearStaging(install);

@@ -53,7 +53,7 @@ public sealed class CaseTests : IDisposable
     [Fact]
     public void A_ladder_has_the_rungs_of_its_code_and_what_has_to_come_before_them_or_all_if_no_code_fits()
     {
-        var ladder = new CaseLadder(new ChanceModel([], DateTimeOffset.UnixEpoch), _ => SeenState.Nothing);
+        var ladder = new CaseLadder(new ChanceModel([], DateTimeOffset.UnixEpoch), _ => SeenState.Nothing, MeasuredTimes.Nothing);
         ladder.For(Pier, Pier.Codes[0]).Select(r => r.Id).ShouldBe(["look", "pump"]);
         ladder.For(Pier, Pier.Codes[1]).Select(r => r.Id).ShouldBe(["hose", "look", "pump"]);
         ladder.For(Pier, null).Select(r => r.Id).Order().ShouldBe(["hose", "look", "pump"]);
@@ -64,7 +64,7 @@ public sealed class CaseTests : IDisposable
     {
         var machine = new Machine("/", UserFolders.Of(name => name == "HOME" ? scratch.Root : null));
         CaseBook Book(string boot = "a") => CaseBook.Open(machine, TimeProvider.System, boot);
-        var ladder = new CaseLadder(new ChanceModel([], DateTimeOffset.UtcNow), _ => new SeenState(null, FilesState.Intact));
+        var ladder = new CaseLadder(new ChanceModel([], DateTimeOffset.UtcNow), _ => new SeenState(null, FilesState.Intact), MeasuredTimes.Nothing);
         using (var book = Book())
         {
             book.All().ShouldBeEmpty();
@@ -107,6 +107,39 @@ public sealed class CaseTests : IDisposable
             book.Outcomes().ShouldAllBe(o => o.Minutes >= 0);
             new ChanceModel(book.Outcomes(), DateTimeOffset.UtcNow).Of("pier", "PI-2", Pier.Ladder[1], 0.05).Learnt.ShouldBe(0.24, 0.001);
         }
+    }
+
+    [Fact]
+    public void What_is_begun_and_done_is_kept_once_and_a_result_that_is_said_again_counts_once()
+    {
+        var machine = new Machine("/", UserFolders.Of(name => name == "HOME" ? scratch.Root : null));
+        var ladder = new CaseLadder(new ChanceModel([], DateTimeOffset.UtcNow), _ => SeenState.Nothing, MeasuredTimes.Nothing);
+        using var book = CaseBook.Open(machine, TimeProvider.System, "a");
+        var one = book.Add(new CaseRecord("pier", null, "PI-2", "It burns", ladder.For(Pier, Pier.Codes[1]))
+        {
+            Snapshot = new CaseSnapshot(DateTimeOffset.UnixEpoch, new MachineFacts("Debian", "6.1", "x64", 1), []),
+        });
+        one.Snapshot!.Machine.System.ShouldBe("Debian");
+        book.Begin(one, "hose");
+        var begun = book.Of(1).Rungs[0].Begun.ShouldNotBeNull();
+        book.Begin(one, "hose");
+        book.Of(1).Rungs[0].ShouldSatisfyAllConditions(r => r.Begun.ShouldBe(begun), r => r.Boot.ShouldBe("a"), r => r.Done.ShouldBeNull());
+        book.GiveUp(one, "hose");
+        book.Of(1).Rungs[0].Begun.ShouldBeNull();
+        book.Begin(one, "hose");
+        book.Done(one, "hose", "op-1");
+        book.GiveUp(one, "hose");
+        book.Done(one, "hose", "op-2");
+        book.Of(1).Rungs[0].ShouldSatisfyAllConditions(r => r.Operation.ShouldBe("op-1"), r => r.Done.ShouldNotBeNull());
+        book.Took("pier")["hose"].Count().ShouldBe(1);
+        book.Took("other").ShouldBeEmpty();
+        book.Skip(one, "look", "there was nothing to do");
+        book.Of(1).Next!.Id.ShouldBe("hose");
+        var rung = Pier.Ladder.Single(r => r.Id == "hose");
+        book.Result(book.Of(1), rung, TriedResult.NotFixed);
+        book.Result(book.Of(1), rung, TriedResult.Worse);
+        book.Outcomes().ShouldHaveSingleItem().Result.ShouldBe(TriedResult.Worse);
+        book.Of(1).Next!.Id.ShouldBe("pump", "what is not needed and what was tried is over");
     }
 
     public void Dispose() => scratch.Dispose();

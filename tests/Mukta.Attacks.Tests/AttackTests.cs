@@ -1,3 +1,5 @@
+using Mukta.Cli.Tests;
+
 namespace Mukta.Attacks.Tests;
 
 /// <summary>What somebody does to lead Mukta astray, or what breaks around it.</summary>
@@ -23,16 +25,12 @@ public sealed class AttackTests
     public static TheoryData<string> Names =>
         [.. Environment.GetEnvironmentVariable("MUKTA_ROWS") is { Length: > 0 } part
             ? All.Keys.Where(k => k.Contains(part, StringComparison.Ordinal))
-            : IsWhole ? All.Keys : All.Keys.Where((_, i) => (i + Seed) % OneOf == 0)];
+            : Programs.ArePublished ? All.Keys : All.Keys.Where((_, i) => (i + Seed) % OneOf == 0)];
 
     private const int OneOf = 20;
 
     private static readonly int Seed =
         int.TryParse(Environment.GetEnvironmentVariable("MUKTA_SEED"), out var given) ? given : Environment.TickCount % OneOf;
-
-    private static bool IsWhole =>
-        Environment.GetEnvironmentVariable("MUKTA_PROGRAMS") is { Length: > 0 }
-        || Environment.GetEnvironmentVariable("MUKTA_TESTS") == "all";
 
     [Theory]
     [MemberData(nameof(Names))]

@@ -7,23 +7,38 @@ namespace Mukta.Cli.Tests;
 /// <summary>Each code of the demo's profiles, brought about for real, and worked by following <c>case next</c> alone.</summary>
 public class LadderTests
 {
+    private const int OneOf = 5;
+
+    /// <summary>A product, a code of its profile, and the rung that fixes it.</summary>
+    private static readonly (string Product, string Code, string Rung)[] All =
+    [
+        ("gannet-post", "PH-0007", "settings"),
+        ("gannet-post", "PH-0126", "files"),
+        ("gannet-post", "PH-0140", "module-files"),
+        ("gannet-post", "PH-0142", "module-service"),
+        ("gannet-post", "PH-0150", "files"),
+        ("gannet-post", "PH-0161", "caches"),
+        ("gannet-post", "PH-0203", "files"),
+        ("gannet-post", "PH-0310", "running"),
+        ("gannet-post", "does-not-start", "files"),
+        ("gannet-post", "download-stuck", "downloads"),
+        ("gannet-post", "older-version", "shortcut"),
+        ("pierhead", "PL-0031", "sign-in"),
+        ("pierhead", "PL-0044", "proxy"),
+        ("pierhead", "PL-0503", "outage"),
+        ("pierhead", "launcher-does-not-start", "pages"),
+        ("kelp-and-kiln", "KK-0020", "files"),
+    ];
+
+    private static readonly int Seed =
+        int.TryParse(Environment.GetEnvironmentVariable("MUKTA_SEED"), out var given) ? given : Environment.TickCount % OneOf;
+
+    /// <summary>All for a program that was published, as in CI; else, where each start of the program takes long, some by a seed.</summary>
+    public static TheoryData<string, string, string> Complaints =>
+        [.. All.Where((_, i) => Programs.ArePublished || (i + Seed) % OneOf == 0)];
+
     [Theory]
-    [InlineData("gannet-post", "PH-0007", "settings")]
-    [InlineData("gannet-post", "PH-0126", "files")]
-    [InlineData("gannet-post", "PH-0140", "module-files")]
-    [InlineData("gannet-post", "PH-0142", "module-service")]
-    [InlineData("gannet-post", "PH-0150", "files")]
-    [InlineData("gannet-post", "PH-0161", "caches")]
-    [InlineData("gannet-post", "PH-0203", "files")]
-    [InlineData("gannet-post", "PH-0310", "running")]
-    [InlineData("gannet-post", "does-not-start", "files")]
-    [InlineData("gannet-post", "download-stuck", "downloads")]
-    [InlineData("gannet-post", "older-version", "shortcut")]
-    [InlineData("pierhead", "PL-0031", "sign-in")]
-    [InlineData("pierhead", "PL-0044", "proxy")]
-    [InlineData("pierhead", "PL-0503", "outage")]
-    [InlineData("pierhead", "launcher-does-not-start", "pages")]
-    [InlineData("kelp-and-kiln", "KK-0020", "files")]
+    [MemberData(nameof(Complaints))]
     public async Task A_complaint_is_fixed_by_doing_what_comes_next(string product, string code, string rung)
     {
         using var home = await Home.MakeAsync();

@@ -21,6 +21,10 @@ internal static class Programs
         ? published
         : Built("programs") is var compiled && Directory.Exists(compiled) ? compiled : Built("bin/Mukta.Cli/debug"));
 
+    /// <summary>True for published programs, and where all is to be tried.</summary>
+    public static bool ArePublished { get; } = Environment.GetEnvironmentVariable("MUKTA_PROGRAMS") is { Length: > 0 }
+        || Environment.GetEnvironmentVariable("MUKTA_TESTS") == "all";
+
     public static string Mukta => Path.Join(Folder, "mukta");
 
     public static string StandIns => Path.Join(Folder, "mukta-standins");

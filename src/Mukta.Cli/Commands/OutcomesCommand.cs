@@ -58,7 +58,10 @@ internal static class OutcomesCommand
                 OutcomeChart.Write(drawn, rows);
                 session.Say($"drew {PathBytes.Shown(drawn)}");
                 if (OutcomeChart.LacksWords)
-                    session.Say("No font is installed here, so the chart has no words. Install one, such as the package fonts-dejavu-core.");
+                {
+                    session.Say(
+                        "No font is installed here, so the chart has no words. Install one, such as the package fonts-dejavu-core.");
+                }
             }
 
             if (parsed.GetValue(export) is { } to)

@@ -56,7 +56,11 @@ internal sealed class CaseText(IAnsiConsole console, CaseRecord one, Product pro
 
         console.WriteLine($"  {Percent(rung.Likely)} likely to help, about {rung.Minutes:0} min, {RungWords.Loss(known)}");
         if (rung.Evidence.Because is { } because)
-            console.WriteLine($"  {PathBytes.Shown(because)}");
+        {
+            var since = one.Rungs.Any(r => r.Done is not null) ? " (when the case was opened)" : "";
+            console.WriteLine($"  {PathBytes.Shown(because)}{since}");
+        }
+
         console.WriteLine($"  {PathBytes.Shown(known.Instructions ?? $"> {RungWords.Command(known, product)}")}");
     }
 

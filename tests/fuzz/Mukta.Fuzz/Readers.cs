@@ -1,6 +1,7 @@
 using System.Formats.Asn1;
 using System.Security.Cryptography;
 using Mukta.Bundles;
+using Mukta.Cases;
 using Mukta.Disk;
 using Mukta.Fetching;
 using Mukta.Hashing;
@@ -24,6 +25,8 @@ internal sealed record Reader(Action<InputFolder, byte[]> Read, int Files, param
 /// <summary>All readers by name.</summary>
 internal static class Readers
 {
+    private static Redaction Redacting { get; } = new(["/home/anna"], ["anna"], ["gull.harbour.example"]);
+
     public static IReadOnlyDictionary<string, Reader> All { get; } = new Dictionary<string, Reader>
     {
         ["metalink"] = new((_, input) => MetalinkReader.Read(new MemoryStream(input), "x"), 0),
@@ -42,6 +45,8 @@ internal static class Readers
             (_, input) => SignedDataShape.Signers(input), 0, typeof(AsnContentException), typeof(CryptographicException)),
         ["findings"] = new((folder, input) => Findings.Read(folder.Write("x", input)), 1),
         ["bundle"] = new(ReadBundle, 6),
+        ["outcomes"] = new((folder, input) => OutcomeLines.ReadFile(folder.Write("x", input)), 1),
+        ["redaction"] = new((_, input) => Redacting.Of(System.Text.Encoding.UTF8.GetString(input)), 0),
     };
 
     /// <summary>An input in parts, each after a line of three dashes: the bag's list, its list of own files, what it fetches.</summary>

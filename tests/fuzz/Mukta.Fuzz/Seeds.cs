@@ -45,6 +45,10 @@ internal static class Seeds
             runtime: {libraries: [libc.so.6], glibc: "2.31", space: {install: 2GiB}}
             setup: {program: setup.sh, actions: {install: {arguments: [a], success: [0], restart: [7]}}}
             outage: {url: "https://a.example/"}
+            logs: ["${home}/*.log"]
+            probe: {program: bin/probe, arguments: ["${install}"], seconds: 9}
+            codes: [{code: P-1, means: x, symptoms: ["*y*"], logs: ["*z*"], rungs: {stop: 20, look: 5}}]
+            ladder: [{rung: stop, remedy: stop, minutes: 2}, {rung: look, operator: Look., after: [stop], gone: [space-short], restart: yes, loses: settings}]
             """),
         ["settings"] = Texts("format: mukta.settings/1\nprofiles: [~/p]\nmirrors: {pier: [\"https://a.example/\"]}\nmax-rate: 2MiB\nproxy: http://b.example:3128\nalso: [~/a]\nkeep-days: 30\n"),
         ["elf"] = [new MadeElf { Needs = ["libwind.so", "libc.so.6"], RunPath = "$ORIGIN/../lib", SoName = "libpier.so" }.Head()],
@@ -58,6 +62,12 @@ internal static class Seeds
             "HTTP/1.1 503 No\r\nRetry-After: 1\r\nContent-Length: 0\r\n\r\n", "HTTP/1.1 302 Found\r\nLocation: /b\r\nContent-Length: 0\r\n\r\n"),
         ["signature"] = [Signature()],
         ["findings"] = Texts("""{"format":"mukta.verify/1","release":{"product":"p","version":"1","sequence":7},"findings":[{"path":"a","state":"damaged","kind":"file","pieces":{"total":8,"length":4096,"bad":[{"first":1,"last":2}]}},{"path":"b","state":"missing","kind":"file"}]}"""),
+        ["outcomes"] = Texts(
+            """{"format":"mukta.outcome/1","id":"0123456789abcdef0123456789abcdef","day":"2026-01-02","product":"p","code":"c","rung":"r","act":"repair","result":"fixed","minutes":2.5}"""
+            + "\n"),
+        ["redaction"] = Texts(
+            "anna@gull.harbour.example from 10.1.2.3 [fe80::1%eth0] 00:1a:2b:3c:4d:5e in /home/anna/x, file:///home/otto/y\n"
+            + "token=abc Authorization: Bearer x1 https://a:b@c.example/d?e=f Zm9vYmFyMTIzNDU2Nzg5MGFiY2RlZg== 2001:db8:0:0:0:0:0:1\n"),
         ["bundle"] = Texts("""{"format":"mukta.bundle/1","isComplete":true,"releases":[{"product":"p","manifest":"manifests/p.meta4","isSigned":true,"for":["a"],"files":1,"bytes":3}]}""" + $"---\n{new string('0', 64)} 3\n---\nabc"),
     };
 

@@ -134,10 +134,10 @@ internal static class CaseCommand
             return (int)ExitCode.Done;
         foreach (var one in cases)
         {
-            var tried = one.Rungs.Count(r => r.Result is not null);
             var what = one.Code.Length > 0 ? one.Code : PathBytes.Shown(one.Means);
             session.Output.WriteLine(
-                $"  {one.Number,3}  {one.Opened.ToLocalTime():yyyy-MM-dd HH:mm}  {one.Product}  {what}  {tried} of {one.Rungs.Count} tried"
+                $"  {one.Number,3}  {one.Opened.ToLocalTime():yyyy-MM-dd HH:mm}  {one.Product}  {what}  "
+                + $"{one.Tried} of {one.Rungs.Count} tried"
                 + $"{(one.Closed is null ? "" : ", closed")}"
                 + $"{(one.Reference is { } reference ? $"  {PathBytes.Shown(reference)}" : "")}");
         }

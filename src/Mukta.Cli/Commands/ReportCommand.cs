@@ -93,7 +93,7 @@ internal static class ReportCommand
     {
         if (!session.IsJson && !session.IsQuiet)
         {
-            session.Output.WriteLine("The vendor gets, with names, addresses and tokens taken out as far as they can be told:");
+            session.Output.WriteLine("The vendor gets these files. Names, addresses and tokens that were recognised are taken out:");
             foreach (var (name, content) in files)
                 session.Output.WriteLine($"  {name,-30}  {Units.Bytes(content.Length)}");
         }
@@ -161,8 +161,7 @@ internal static class ReportCommand
 
     private static string Verdict(CaseRecord one)
     {
-        var tried = one.Rungs.Count(r => r.Result is TriedResult.Fixed or TriedResult.NotFixed or TriedResult.Worse);
-        var of = $"{Units.Of(tried, one.Rungs.Count, "rung")} tried";
+        var of = $"{Units.Of(one.Tried, one.Rungs.Count, "rung")} tried";
         return one.Rungs.FirstOrDefault(r => r.Result == TriedResult.Fixed) is { } helped ? $"Fixed by {helped.Id}, with {of}."
             : one.Closed is not null ? $"Closed without being fixed, with {of}." : $"Not fixed yet, with {of}.";
     }

@@ -59,6 +59,9 @@ public sealed record CaseRecord(string Product, string? Install, string Code, st
     /// <summary>What has happened, first thing first.</summary>
     public IReadOnlyList<CaseEvent> Events { get; init; } = [];
 
+    /// <summary>How many rungs were tried; what was not needed was not.</summary>
+    public int Tried => Rungs.Count(r => r.Result is TriedResult.Fixed or TriedResult.NotFixed or TriedResult.Worse);
+
     /// <summary>The rung to try; null if all were tried.</summary>
     public CaseRung? Next => Rungs.FirstOrDefault(r => r.Result is null);
 }

@@ -25,7 +25,8 @@ internal sealed record Reader(Action<InputFolder, byte[]> Read, int Files, param
 /// <summary>All readers by name.</summary>
 internal static class Readers
 {
-    private static Redaction Redacting { get; } = new(["/home/anna"], ["anna"], ["gull.harbour.example"]);
+    /// <summary>Made with the first input: instrumented code cannot run before.</summary>
+    private static readonly Lazy<Redaction> Redacting = new(() => new Redaction(["/home/anna"], ["anna"], ["gull.harbour.example"]));
 
     public static IReadOnlyDictionary<string, Reader> All { get; } = new Dictionary<string, Reader>
     {
@@ -46,7 +47,7 @@ internal static class Readers
         ["findings"] = new((folder, input) => Findings.Read(folder.Write("x", input)), 1),
         ["bundle"] = new(ReadBundle, 6),
         ["outcomes"] = new((folder, input) => OutcomeLines.ReadFile(folder.Write("x", input)), 1),
-        ["redaction"] = new((_, input) => Redacting.Of(System.Text.Encoding.UTF8.GetString(input)), 0),
+        ["redaction"] = new((_, input) => Redacting.Value.Of(System.Text.Encoding.UTF8.GetString(input)), 0),
     };
 
     /// <summary>An input in parts, each after a line of three dashes: the bag's list, its list of own files, what it fetches.</summary>

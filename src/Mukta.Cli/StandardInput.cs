@@ -32,13 +32,13 @@ internal static class StandardInput
 
     /// <summary>Standard output holds the file or the document, not both.</summary>
     /// <exception cref="MuktaException">Both are wanted.</exception>
-    public static void RefuseWithJson(Session session, string file)
+    public static void RefuseWithJson(Session session, string file, string option = "--out")
     {
         if (session.IsJson && file == Word)
         {
             throw new MuktaException(
-                ExitCode.BadInput, "Standard output cannot hold the file and the JSON document.", "--out - --json",
-                "Leave out --json, or name a file with --out.");
+                ExitCode.BadInput, "Standard output cannot hold the file and the JSON document.", $"{option} - --json",
+                $"Leave out --json, or name a file with {option}.");
         }
     }
 

@@ -27,6 +27,7 @@ public class CaseTests
         (await home.MuktaAsync("case", "result", "fixed", "--rung", "module-service", "--profiles", "profiles")).Out
             .ShouldContain("Case 1 is fixed by module-service, and closed.");
         (await home.MuktaAsync("case", "list")).Out.ShouldContain("No case is open.");
+        (await home.MuktaAsync("case", "list", "--all")).Out.ShouldContain("Next: mukta case show --case 1\n");
         (await home.MuktaAsync("case", "list", "--all", "--json")).Json.GetProperty("cases")[0].GetProperty("events").GetArrayLength().ShouldBe(6);
 
         var again = await home.OnAsync("case open", "gannet-post", "--code", "PH-0142", "--offline", "--json");
@@ -138,6 +139,7 @@ public class CaseTests
         piped.Json.GetProperty("rungs")[0].GetProperty("fixed").GetInt32().ShouldBe(2);
         (await other.MuktaAsync("outcomes", "--import", home.Scratch.At("ours.jsonl"))).Out
             .ShouldStartWith("3 outcomes, 2 fixed. 0 imported, 3 known already.");
+        (await other.MuktaAsync("outcomes", "--export", "-", "--json")).Err.ShouldContain("name a file with --export.");
         (await other.MuktaAsync("outcomes", "--export", "-")).Out.Split('\n').Order()
             .ShouldBe(File.ReadAllText(home.Scratch.At("ours.jsonl")).Split('\n').Order());
     }

@@ -143,7 +143,11 @@ internal static class CaseCommand
         }
 
         if (cases.Count > 0)
-            session.Next($"mukta case show{words.Options(parsed)}");
+        {
+            var shown = cases.Exists(c => c.Closed is null) ? "" : $" --case {cases[0].Number}"; // Without a number an open one is meant.
+            session.Next($"mukta case show{shown}{words.Options(parsed)}");
+        }
+
         return (int)ExitCode.Done;
     }
 

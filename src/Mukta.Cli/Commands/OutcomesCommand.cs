@@ -66,7 +66,7 @@ internal static class OutcomesCommand
 
             if (parsed.GetValue(export) is { } to)
             {
-                StandardInput.RefuseWithJson(session, to);
+                StandardInput.RefuseWithJson(session, to, "--export");
                 var lines = string.Concat(OutcomeLines.Of(outcomes).Select(l => l + "\n"));
                 if (to == StandardInput.Word)
                 {

@@ -37,16 +37,13 @@ public static class CrashPoints
 {
     private const int Sampled = 12;
 
-    public static bool IsAll => Environment.GetEnvironmentVariable("MUKTA_TESTS") == "all";
-
     /// <summary>Tries all points of an operation: it is resumed, undone, and its undo undone. Then the same on a poorer disk.</summary>
     /// <param name="make">Makes the scene.</param>
     /// <param name="changes">How many changes the operation makes, exactly.</param>
     /// <param name="undoChanges">How many its undo makes, exactly.</param>
     public static void ForEach(Func<ICrashScene> make, int changes, int undoChanges)
     {
-        var seed = int.TryParse(Environment.GetEnvironmentVariable("MUKTA_SEED"), out var given) ? given : Random.Shared.Next();
-        TestContext.Current.TestOutputHelper?.WriteLine($"MUKTA_SEED={seed}");
+        var seed = Sample.Printed();
         var (run, undo) = On(make, seed, isPoor: false);
         (run.Count, undo.Count).ShouldBe(
             (changes, undoChanges),
@@ -71,7 +68,7 @@ public static class CrashPoints
     public static IEnumerable<(int Point, Loss Loss, int Seed)> Points(int changes, int seed, bool isPoor = false)
     {
         var random = new Random(seed);
-        if (!IsAll)
+        if (!Sample.IsAll)
             return [.. Enumerable.Range(0, isPoor ? Sampled / 2 : Sampled).Select(i => (random.Next(1, changes + 1), (Loss)(i % 5), random.Next()))];
         return Enumerable.Range(1, changes).Where(p => !isPoor || p % 3 == (uint)seed % 3)
             .SelectMany(p => (isPoor ? [(Loss)(p % 5)] : new[] { Loss.Nothing, Loss.Everything, (Loss)(2 + (p % 3)) })

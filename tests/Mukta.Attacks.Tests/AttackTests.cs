@@ -1,4 +1,5 @@
 using Mukta.Cli.Tests;
+using Mukta.Tests;
 
 namespace Mukta.Attacks.Tests;
 
@@ -19,18 +20,15 @@ public sealed class AttackTests
     }.SelectMany(r => r).ToDictionary(a => a.Name);
 
     /// <summary>
-    /// All rows for a program that was published, as in CI; else, where each start of the program takes long, some by a seed.
+    /// All rows for a program that was published, as in CI; else some by a seed.
     /// MUKTA_ROWS, a part of their names, chooses others.
     /// </summary>
     public static TheoryData<string> Names =>
         [.. Environment.GetEnvironmentVariable("MUKTA_ROWS") is { Length: > 0 } part
             ? All.Keys.Where(k => k.Contains(part, StringComparison.Ordinal))
-            : Programs.ArePublished ? All.Keys : All.Keys.Where((_, i) => (i + Seed) % OneOf == 0)];
+            : Sample.OneOf(Some, All.Keys, Programs.ArePublished)];
 
-    private const int OneOf = 20;
-
-    private static readonly int Seed =
-        int.TryParse(Environment.GetEnvironmentVariable("MUKTA_SEED"), out var given) ? given : Environment.TickCount % OneOf;
+    private const int Some = 20;
 
     [Theory]
     [MemberData(nameof(Names))]

@@ -25,8 +25,7 @@ public sealed class KillTests
     [InlineData("purge")]
     public async Task Killed_at_any_moment_the_same_command_goes_on_and_undo_brings_everything_back(string deed)
     {
-        var seed = int.TryParse(Environment.GetEnvironmentVariable("MUKTA_SEED"), out var given) ? given : Random.Shared.Next();
-        TestContext.Current.TestOutputHelper?.WriteLine($"MUKTA_SEED={seed}");
+        var seed = Sample.Printed();
         var random = new Random(seed);
         using var quay = await Quay.MakeAsync();
         var (longest, hits) = (TimeSpan.Zero, 0);

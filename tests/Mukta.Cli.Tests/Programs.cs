@@ -13,17 +13,19 @@ internal sealed record Answer(int Code, string Out, string Err)
 
 /// <summary>
 /// The built programs, driven from outside. MUKTA_PROGRAMS names a folder with published ones; without it the ones
-/// that were built with the tests are taken.
+/// that were built with the tests are taken, compiled as far as they are.
 /// </summary>
 internal static class Programs
 {
+    private const string Managed = "bin/Mukta.Cli/debug";
+
     public static string Folder { get; } = ForEveryUser(Environment.GetEnvironmentVariable("MUKTA_PROGRAMS") is { Length: > 0 } published
         ? published
-        : Built("programs") is var compiled && Directory.Exists(compiled) ? compiled : Built("bin/Mukta.Cli/debug"));
+        : new[] { "ahead", "programs" }.Select(Built).FirstOrDefault(IsOfThisBuild) ?? Built(Managed));
 
     /// <summary>True for published programs, and where all is to be tried.</summary>
     public static bool ArePublished { get; } = Environment.GetEnvironmentVariable("MUKTA_PROGRAMS") is { Length: > 0 }
-        || Environment.GetEnvironmentVariable("MUKTA_TESTS") == "all";
+        || Sample.IsAll;
 
     public static string Mukta => Path.Join(Folder, "mukta");
 
@@ -45,6 +47,10 @@ internal static class Programs
         AppDomain.CurrentDomain.ProcessExit += (_, _) => copy.Delete(recursive: true);
         return copy.FullName;
     }
+
+    private static bool IsOfThisBuild(string folder) =>
+        File.GetLastWriteTimeUtc(Path.Join(folder, "mukta")) is var compiled
+        && Directory.GetFiles(Built(Managed), "*ukta*.dll").All(f => File.GetLastWriteTimeUtc(f) <= compiled);
 
     private static string Built(string place) => Path.GetFullPath(Path.Join(AppContext.BaseDirectory, "..", "..", "..", place));
 

@@ -173,7 +173,7 @@ public sealed class OutsideReaderTests
         Readers.ShouldContainKey(type, $"{name} is marked as a reader of outside bytes and has no sample here");
         var reader = Readers[type];
         using var scratch = new Scratch(inMemory: true);
-        var seed = Environment.GetEnvironmentVariable("MUKTA_SEED") is { Length: > 0 } given ? int.Parse(given) : Environment.TickCount;
+        var seed = Sample.Printed();
         for (var i = 0; i < reader.Variants; i++)
         {
             var random = new Random(seed + i);

@@ -38,7 +38,7 @@ public sealed class CrashTests
             changes = disk.Count;
         }
 
-        foreach (var at in CrashPoints.IsAll ? Enumerable.Range(1, changes) : CrashPoints.Points(changes, errno).Select(p => p.Point))
+        foreach (var at in Sample.IsAll ? Enumerable.Range(1, changes) : CrashPoints.Points(changes, errno).Select(p => p.Point))
         {
             using var install = Broken();
             var before = Look(install);

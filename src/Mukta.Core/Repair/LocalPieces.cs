@@ -205,7 +205,7 @@ public sealed class LocalPieces : IDisposable
     /// <summary>What an interrupted run has fetched need not be fetched again.</summary>
     private void ScanStaged(RepairPlan plan, Folder install)
     {
-        if (install.Look(PlanRunner.StagingFolder) is null || TreeWalk.NamesIn(install, PlanRunner.StagingFolder).Count == 0)
+        if (!PlanRunner.HasStaged(install))
             return;
         foreach (var file in plan.Puts.Where(p => !p.IsFresh).Select(p => p.File))
         {

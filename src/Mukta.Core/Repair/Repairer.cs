@@ -56,7 +56,7 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
         await ProveSourcesAsync(plan, sources, cancel).ConfigureAwait(false);
         using var held = InstallLock.Take(install, time);
         Room.Prove(
-            install.Path, plan.Puts.Sum(p => RoomFor(p, install)), plan.NamesMade, "the repair",
+            install.Path, RoomFor(plan.Puts, install), plan.NamesMade, "the repair",
             "Make room on this disk, then run the same command again.");
         guard.Refuse([install.RealPath], []);
         install.EnsureFolder(PlanRunner.StagingFolder);
@@ -84,9 +84,9 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
         meter?.Begin("fetching", plan.BytesToFetch);
         var begun = time.GetTimestamp();
         await runner.RunAsync(cancel).ConfigureAwait(false);
-        IReadOnlyList<FoundCause> causes = [.. DamageReading.Of(before), .. DamageReading.Together(runner.Causes)];
+        IReadOnlyList<FoundCause> causes = [.. DamageReading.Of(before), .. DamageReading.Together(runner.Results.Causes)];
         area.Note(RepairNotes.Of(fetcher.Tallies.Sum(t => t.Bytes), time.GetElapsedTime(begun), before.Manifest.TotalSize, causes));
-        if (runner.Failures.IsEmpty)
+        if (runner.Results.Failures.IsEmpty)
         {
             PlanRunner.ClearStaging(install);
             area.End();
@@ -94,7 +94,7 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
 
         var after = new Verifier(time)
             .Verify(before.Manifest, install,
-            new VerifyOptions { Meter = meter, RememberProven = true, Trusted = Both(before.Proven, runner.Proven) }, cancel);
+            new VerifyOptions { Meter = meter, RememberProven = true, Trusted = Both(before.Proven, runner.Results.Proven) }, cancel);
         if (after.IsIntact)
             InstalledRelease.TryPut(install, before.Manifest);
         return new RepairOutcome
@@ -102,11 +102,11 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
             Plan = plan,
             Operation = operation,
             KeptAt = area.KeepsSomething ? area.Path : null,
-            StepsDone = runner.StepsDone,
+            StepsDone = runner.Results.Done,
             Sources = fetcher.Tallies,
             BytesElsewhere = local?.Taken ?? 0,
             Causes = causes,
-            Failures = [.. runner.Failures.OrderBy(f => f.Path, StringComparer.Ordinal)],
+            Failures = [.. runner.Results.Failures.OrderBy(f => f.Path, StringComparer.Ordinal)],
             After = after,
         };
     }
@@ -124,11 +124,17 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
             ? last : null;
     }
 
-    /// <summary>The room that a file still needs: what an interrupted run has fetched of it has its own already.</summary>
-    private static long RoomFor(PutFile put, Folder install)
+    /// <summary>The room that files still need: what an interrupted run has fetched of one has its own already.</summary>
+    private static long RoomFor(IEnumerable<PutFile> puts, Folder install)
     {
-        var path = StagedFile.PathOf(PlanRunner.StagingFolder, put.File);
-        return install.Look(path) is { Kind: NodeKind.File } ? Math.Max(0, put.ExtraSpace - install.AllocatedBytes(path)) : put.ExtraSpace;
+        var hasStaged = PlanRunner.HasStaged(install);
+        return puts.Sum(p => p.ExtraSpace - Math.Min(p.ExtraSpace, hasStaged ? StagedBytes(p) : 0));
+
+        long StagedBytes(PutFile put)
+        {
+            var path = StagedFile.PathOf(PlanRunner.StagingFolder, put.File);
+            return install.Look(path) is { Kind: NodeKind.File } ? install.AllocatedBytes(path) : 0;
+        }
     }
 
     /// <summary>An interrupted repair may have had nothing left to do but to write that down.</summary>

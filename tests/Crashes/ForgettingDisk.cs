@@ -64,6 +64,8 @@ public sealed class ForgettingDisk(int killAt, IReadOnlyList<string> roots, bool
 
     private static readonly string? FlushLog = Environment.GetEnvironmentVariable("MUKTA_FLUSH_LOG");
 
+    private static readonly HashSet<string> Logged = [];
+
     /// <summary>How many changes there were.</summary>
     public int Count => count;
 
@@ -189,7 +191,14 @@ public sealed class ForgettingDisk(int killAt, IReadOnlyList<string> roots, bool
             return false;
         var site = Site();
         if (FlushLog is not null && site is not null)
-            File.AppendAllText(FlushLog, site + "\n");
+        {
+            lock (Logged)
+            {
+                if (Logged.Add(site))
+                    File.AppendAllText(FlushLog, site + "\n");
+            }
+        }
+
         return site == IgnoredFlush;
     }
 

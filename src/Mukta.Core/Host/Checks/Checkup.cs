@@ -74,7 +74,7 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
         foreach (var product in products)
         {
             subjects.Add(
-                await Task.Run(() => Look(product, product == products[0] ? install : null), cancel)
+                await AtOnce(() => Look(product, product == products[0] ? install : null))
                 .WaitAsync(Limit, around.Time, cancel).ConfigureAwait(false));
         }
 
@@ -145,9 +145,9 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
             Guarded(Area.Caches, FindingKind.CacheUnreadable, token => Caches(subject, token), cancel),
             Guarded(Area.Shortcuts, FindingKind.ShortcutUnreadable, _ => Shortcuts(subject), cancel),
             Guarded(Area.Runtime, FindingKind.RuntimeUnknown, _ => Runtime(subject), cancel),
-            GuardedAsync(Area.System, FindingKind.SystemUnknown, token => Task.Run(() => SystemAsync(subject, token), token), cancel),
+            GuardedAsync(Area.System, FindingKind.SystemUnknown, token => AtOnce(() => SystemAsync(subject, token)).Unwrap(), cancel),
             GuardedAsync(
-                Area.Interference, FindingKind.InterferenceUnknown, token => Task.Run(() => InterferenceAsync(subject, token), token),
+                Area.Interference, FindingKind.InterferenceUnknown, token => AtOnce(() => InterferenceAsync(subject, token)).Unwrap(),
                 cancel),
             Guarded(Area.Space, FindingKind.SpaceUnknown, _ => Space(subject), cancel),
             Guarded(Area.Access, FindingKind.AccessUnknown, token => Access(subject, token), cancel),
@@ -158,7 +158,14 @@ public sealed class Checkup(CheckSurroundings around, bool isOffline)
     }
 
     private Task<AreaResult> Guarded(Area area, FindingKind unknown, Func<CancellationToken, AreaResult> look, CancellationToken cancel) =>
-        GuardedAsync(area, unknown, token => Task.Run(() => look(token), token), cancel);
+        GuardedAsync(area, unknown, token => AtOnce(() => look(token)), cancel);
+
+    /// <summary>
+    /// Begins on a thread of its own: with many areas that wait for the disk and few cores, the thread pool would begin the last of them
+    /// only when their time is nearly over.
+    /// </summary>
+    private static Task<T> AtOnce<T>(Func<T> look) =>
+        Task.Factory.StartNew(look, CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
 
     /// <summary>An area that fails or takes too long is not known; the others go on.</summary>
     private async Task<AreaResult> GuardedAsync(

@@ -42,7 +42,7 @@ internal sealed class Journal : IDisposable
             anchor.SetOwner(name, like.User, like.Group);
             KeepOthersOff(file, anchor, path);
             var journal = new Journal(file, new OperationRecord(path, header, []), isLasting);
-            journal.Write(OperationRecord.Line(header));
+            journal.Write(OperationRecord.Line(header)); // Flushed with the first changes.
             return journal;
         }
         catch
@@ -87,6 +87,8 @@ internal sealed class Journal : IDisposable
     {
         Change[] numbered = [.. batch.Select((c, i) => c with { Number = changes.Count + i })];
         Write(OperationRecord.Line(numbered));
+        if (isLasting)
+            file.Flush();
         changes.AddRange(numbered);
         return numbered;
     }
@@ -97,8 +99,6 @@ internal sealed class Journal : IDisposable
     {
         var (bytes, next) = OperationRecord.Summed(json, sum);
         file.Write(bytes, length);
-        if (isLasting)
-            file.Flush();
         (length, sum) = (length + bytes.Length, next);
     }
 

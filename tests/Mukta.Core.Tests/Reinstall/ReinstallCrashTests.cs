@@ -24,11 +24,11 @@ public sealed class ReinstallCrashTests
 
     [Fact]
     public void After_a_crash_at_any_point_the_old_or_the_new_install_works_and_the_same_reinstall_ends_and_undo_brings_everything_back() =>
-        CrashPoints.ForEach(() => new Scene(hasSetup: false), changes: 220, undoChanges: 66);
+        CrashPoints.ForEach(() => new Scene(hasSetup: false), changes: 219, undoChanges: 65);
 
     [Fact]
     public void With_a_vendors_remove_and_install_the_same_reinstall_ends_after_a_crash_at_any_point_and_undo_brings_everything_back() =>
-        CrashPoints.ForEach(() => new Scene(hasSetup: true), changes: 307, undoChanges: 76);
+        CrashPoints.ForEach(() => new Scene(hasSetup: true), changes: 306, undoChanges: 75);
 
     /// <summary>An install that is replaced by a clean copy.</summary>
     private sealed class Scene(bool hasSetup) : ICrashScene

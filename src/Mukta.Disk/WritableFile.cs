@@ -57,7 +57,8 @@ public sealed class WritableFile : IDisposable
     public void SetMetadata(uint user, uint group, int mode)
     {
         Told(DiskChangeKind.SetMetadata, 0, default);
-        if (Native.ChangeOwner(Handle, user, group) != 0
+        var now = Folder.Look(Handle);
+        if ((now.User, now.Group) != (user, group) && Native.ChangeOwner(Handle, user, group) != 0
             && Marshal.GetLastPInvokeError() is not (DiskException.NotPermitted or DiskException.NotSupported))
             throw Folder.Failure("change the owner of", shown);
         if (Native.ChangeMode(Handle, (uint)mode) != 0)

@@ -1,4 +1,5 @@
 using System.Threading.RateLimiting;
+using Mukta.Hashing;
 using Serilog;
 
 namespace Mukta.Fetching;
@@ -10,6 +11,9 @@ namespace Mukta.Fetching;
 internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits, TimeProvider time, WorkMeter? meter, ILogger log)
     : IDisposable
 {
+    /// <summary>Proves short pieces together; null to prove each by itself.</summary>
+    public PieceGroup? Group { get; init; }
+
     /// <summary>One request asks for at most this much, or for one piece where a piece is longer.</summary>
     private const long LongestRequest = 16L << 20;
 
@@ -37,17 +41,16 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
     public async Task<string?> FetchAsync(StagedFile staged, CancellationToken cancel)
     {
         var reasons = new Reasons();
-        var runs = Runs(staged);
+        var runs = Runs(staged, reasons);
         var alone = isSentInRanges && runs.Count > 1 ? 0 : 1; // A source that ignores ranges sends the whole file at the first request.
         foreach (var run in runs.Take(alone))
-            await FetchRunAsync(staged, run.First, run.End, reasons, cancel).ConfigureAwait(false);
+            await FetchRunAsync(run, cancel).ConfigureAwait(false);
         if (runs.Count > alone)
         {
             var parallel = new ParallelOptions { MaxDegreeOfParallelism = RequestsAtATime, CancellationToken = cancel };
             await Parallel.ForEachAsync(
                 runs.Skip(alone), parallel,
-                async (run, token) => await FetchRunAsync(
-                staged, run.First, run.End, reasons, token).ConfigureAwait(false)).ConfigureAwait(false);
+                async (run, token) => await FetchRunAsync(run, token).ConfigureAwait(false)).ConfigureAwait(false);
         }
 
         return staged.IsComplete ? null : reasons.ToString();
@@ -57,9 +60,10 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
     {
         requests.Dispose();
         rate?.Dispose();
+        Group?.Dispose();
     }
 
-    private static List<(int First, int End)> Runs(StagedFile staged)
+    private List<Run> Runs(StagedFile staged, Reasons reasons)
     {
         var runs = new List<(int First, int End)>();
         for (var piece = 0; piece < staged.PieceCount; piece++)
@@ -73,57 +77,56 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
                 runs.Add((piece, piece + 1));
         }
 
-        return runs;
+        return [.. runs.Select(r => new Run(staged, r.First, r.End, reasons, requests, Group))];
     }
 
-    private async Task FetchRunAsync(StagedFile staged, int first, int end, Reasons reasons, CancellationToken cancel)
+    private async Task FetchRunAsync(Run run, CancellationToken cancel)
     {
-        var length = staged.RangeOf(end - 1).End - staged.RangeOf(first).Offset;
         var tried = new List<SourceTally>();
-        await requests.WaitAsync(cancel).ConfigureAwait(false);
+        await run.Slot.EnterAsync(cancel).ConfigureAwait(false);
         try
         {
-            while (NextNeeded(staged, first, end) is not null && shares.Next(tried, length) is { } turn)
+            while (NextNeeded(run.Staged, run.First, run.End) is not null && shares.Next(tried, run.Length) is { } turn)
             {
                 tried.Add(turn.Tally);
                 try
                 {
-                    await TryAsync(turn, staged, first, end, reasons, cancel).ConfigureAwait(false);
+                    await TryAsync(turn, run, cancel).ConfigureAwait(false);
                 }
                 finally
                 {
-                    turn.Tally.Ended(length);
+                    turn.Tally.Ended(run.Length);
                 }
             }
         }
         finally
         {
-            requests.Release();
+            run.Slot.Leave();
         }
     }
 
     /// <summary>Asks one source for a run's pieces, and again while it brings some of them.</summary>
-    private async Task TryAsync(
-        SourceTurn turn, StagedFile staged, int first, int end, Reasons reasons, CancellationToken cancel)
+    private async Task TryAsync(SourceTurn turn, Run run, CancellationToken cancel)
     {
         var (source, tally) = turn;
         for (var fruitless = 0; fruitless < FruitlessTries && !tally.IsLeftAlone(time.GetTimestamp());)
         {
-            if (NextNeeded(staged, first, end, source) is not { } wanted)
+            if (NextNeeded(run.Staged, run.First, run.End, source) is not { } wanted)
                 return;
             try
             {
-                if (await AskAsync(source, tally, staged, wanted, cancel).ConfigureAwait(false) is { } trouble)
-                    reasons.Add($"{source.Name} {trouble}");
-                fruitless = NextNeeded(staged, first, end, source) == wanted ? fruitless + 1 : 0;
+                await run.Slot.EnterAsync(cancel).ConfigureAwait(false);
+                if (await AskAsync(turn, run, wanted, cancel).ConfigureAwait(false) is { } trouble)
+                    run.Reasons.Add($"{source.Name} {trouble}");
+                fruitless = NextNeeded(run.Staged, run.First, run.End, source) == wanted ? fruitless + 1 : 0;
             }
             catch (SourceException e)
             {
-                log.Debug("{Source} failed for {Path}: {Reason}", source.Name, staged.File.Path, e.Reason);
+                log.Debug("{Source} failed for {Path}: {Reason}", source.Name, run.Staged.File.Path, e.Reason);
                 tally.Failed();
                 if (e.IsDead)
                     LeaveAlone(tally);
-                reasons.Add($"{source.Name} {e.Reason}");
+                run.Reasons.Add($"{source.Name} {e.Reason}");
                 return;
             }
         }
@@ -147,13 +150,13 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
     }
 
     /// <summary>Asks once. Null when all that came was right, otherwise what was wrong with it.</summary>
-    private async Task<string?> AskAsync(
-        ISource source, SourceTally tally, StagedFile staged, (int First, int End) wanted, CancellationToken cancel)
+    private async Task<string?> AskAsync(SourceTurn turn, Run run, (int First, int End) wanted, CancellationToken cancel)
     {
+        var (staged, tally) = (run.Staged, turn.Tally);
         var range = new ByteRange(
             staged.RangeOf(wanted.First).Offset, staged.RangeOf(wanted.End - 1).End - staged.RangeOf(wanted.First).Offset);
         var started = time.GetTimestamp();
-        var answer = await source.OpenAsync(staged.File, range, cancel).ConfigureAwait(false);
+        var answer = await turn.Source.OpenAsync(staged.File, range, cancel).ConfigureAwait(false);
         tally.Came(0, time.GetTimestamp() - started);
         if (answer.HasChanged)
             tally.Changed();
@@ -163,7 +166,7 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
             {
                 if (range.Length < staged.File.Size)
                     isSentInRanges = true;
-                return await ReceiveAsync(answer, tally, staged, wanted.End, cancel).ConfigureAwait(false);
+                return await ReceiveAsync(answer, tally, run, wanted.End, cancel).ConfigureAwait(false);
             }
 
             // The whole file comes instead of the range: one reader takes all that is needed out of it, the others wait.
@@ -171,7 +174,7 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
             try
             {
                 return NextNeeded(staged, wanted.First, wanted.End) is null ? null
-                    : await ReceiveAsync(answer, tally, staged, staged.PieceCount, cancel).ConfigureAwait(false);
+                    : await ReceiveAsync(answer, tally, run, staged.PieceCount, cancel).ConfigureAwait(false);
             }
             finally
             {
@@ -180,8 +183,10 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
         }
     }
 
-    private async Task<string?> ReceiveAsync(SourceAnswer answer, SourceTally tally, StagedFile staged, int end, CancellationToken cancel)
+    private async Task<string?> ReceiveAsync(SourceAnswer answer, SourceTally tally, Run run, int end, CancellationToken cancel)
     {
+        var staged = run.Staged;
+        var isAlone = run.Slot.Group is null || answer.Covers.Length > run.Length;
         using var intake = new PieceIntake(staged);
         var pace = new Pace(limits, shares, tally, time);
         using var silence = CancellationTokenSource.CreateLinkedTokenSource(cancel);
@@ -201,7 +206,7 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
                         return Broke(tally, "broke off in the middle");
                     if (!isOurs)
                         continue;
-                    isRight = intake.End();
+                    isRight = isAlone ? intake.End() : await intake.EndAsync(run.Slot).ConfigureAwait(false);
                 }
                 finally
                 {
@@ -289,6 +294,25 @@ internal sealed class Fetcher(IReadOnlyList<ISource> sources, FetchLimits limits
                 throw new SourceException(tally.Name, $"sent only {Units.Bytes(bytes)} in {seconds:0} s", isDead: true);
             (bytes, ticks) = (0, 0);
         }
+    }
+
+    /// <summary>Pieces in a row that are asked for together.</summary>
+    private sealed class Run(StagedFile staged, int first, int end, Reasons reasons, SemaphoreSlim requests, PieceGroup? group)
+    {
+        public StagedFile Staged => staged;
+
+        public int First => first;
+
+        public int End => end;
+
+        public Reasons Reasons => reasons;
+
+        public long Length { get; } = staged.RangeOf(end - 1).End - staged.RangeOf(first).Offset;
+
+        public RequestSlot Slot { get; } = new(requests, CanBeGrouped(staged, first, end) ? group : null);
+
+        private static bool CanBeGrouped(StagedFile staged, int first, int end) =>
+            end - first == 1 && staged.RangeOf(first).Length <= PieceIntake.BufferLength && staged.Kind == HashKind.Sha256;
     }
 
     /// <summary>Why pieces of a file did not come; mostly there are none.</summary>

@@ -99,8 +99,7 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
                 ShouldHandle = args => ValueTask.FromResult(args.Outcome switch
                 {
                     { Exception: HttpRequestException } => true,
-                    { Result.StatusCode: HttpStatusCode.RequestTimeout or HttpStatusCode.TooManyRequests } => true,
-                    { Result.StatusCode: >= HttpStatusCode.InternalServerError } => true,
+                    { Result.StatusCode: var status } => MayBePassing(status),
                     _ => false,
                 }),
                 DelayGenerator = args => ValueTask.FromResult(RetryAfter(args.Outcome.Result, time)),
@@ -127,24 +126,39 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
         return asked is not { } wait ? null : wait < TimeSpan.Zero ? TimeSpan.Zero : wait > LongestWait ? LongestWait : wait;
     }
 
+    /// <summary>Asks, and asks again where that may help. What makes that work costs time, and most requests do not need it.</summary>
+    private async Task<HttpResponseMessage> AskAsync(Func<CancellationToken, Task<HttpResponseMessage>> once, CancellationToken cancel)
+    {
+        Task<HttpResponseMessage>? first = once(cancel);
+        await ((Task)first).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        if (first.IsCompletedSuccessfully && !MayBePassing(first.Result.StatusCode))
+            return first.Result;
+        return await pipeline.ExecuteAsync(
+            async token => await (Interlocked.Exchange(ref first, null) ?? once(token)).ConfigureAwait(false), cancel)
+            .ConfigureAwait(false);
+    }
+
+    private async Task<HttpResponseMessage> OnceAsync(Uri url, HttpMethod method, RangeHeaderValue? range, CancellationToken cancel)
+    {
+        using var request = new HttpRequestMessage(method, url)
+        {
+            Version = HttpVersion.Version20,
+            VersionPolicy = HttpVersionPolicy.RequestVersionOrLower,
+        };
+        request.Headers.Range = range;
+        if (range is not null && tags.TryGetValue(url, out var tag))
+            request.Headers.IfRange = new RangeConditionHeaderValue(tag);
+        return await http.SendAsync(request, HttpCompletionOption.ResponseHeadersRead, cancel).ConfigureAwait(false);
+    }
+
+    private static bool MayBePassing(HttpStatusCode status) =>
+        status is HttpStatusCode.RequestTimeout or HttpStatusCode.TooManyRequests or >= HttpStatusCode.InternalServerError;
+
     private async Task<HttpResponseMessage> SendAsync(Uri url, HttpMethod method, RangeHeaderValue? range, CancellationToken cancel)
     {
         try
         {
-            var response = await pipeline.ExecuteAsync(
-                async token =>
-                {
-                    using var request = new HttpRequestMessage(method, url)
-                    {
-                        Version = HttpVersion.Version20,
-                        VersionPolicy = HttpVersionPolicy.RequestVersionOrLower,
-                    };
-                    request.Headers.Range = range;
-                    if (range is not null && tags.TryGetValue(url, out var tag))
-                        request.Headers.IfRange = new RangeConditionHeaderValue(tag);
-                    return await http.SendAsync(request, HttpCompletionOption.ResponseHeadersRead, token).ConfigureAwait(false);
-                },
-                cancel).ConfigureAwait(false);
+            var response = await AskAsync(token => OnceAsync(url, method, range, token), cancel).ConfigureAwait(false);
             if (log.IsEnabled(LogEventLevel.Verbose))
             {
                 log.Verbose(

@@ -10,7 +10,8 @@ namespace Mukta.Fetching;
 /// </summary>
 internal sealed class PieceIntake(StagedFile staged) : IDisposable
 {
-    private const int BufferLength = 128 * 1024;
+    /// <summary>A piece up to this length is held until it is proven.</summary>
+    public const int BufferLength = 128 * 1024;
 
     private readonly byte[] buffer = ArrayPool<byte>.Shared.Rent(BufferLength);
     private IncrementalHash? running;
@@ -53,16 +54,29 @@ internal sealed class PieceIntake(StagedFile staged) : IDisposable
             return staged.Matches(piece, digest[..running.GetHashAndReset(digest)]);
         }
 
-        if (!staged.Matches(piece, digest[..staged.Kind.Hash(buffer.AsSpan(0, filled), digest)]))
-            return false;
-        staged.Write(buffer.AsSpan(0, filled), range.Offset);
-        return true;
+        return Keep(staged.Matches(piece, digest[..staged.Kind.Hash(buffer.AsSpan(0, filled), digest)]));
+    }
+
+    /// <summary>The same for a piece that fits into the buffer, proven together with others.</summary>
+    /// <param name="slot">The request's, which is over.</param>
+    public async Task<bool> EndAsync(RequestSlot slot)
+    {
+        var proof = slot.Group!.Add(staged, piece, buffer.AsMemory(0, filled));
+        slot.Leave();
+        return Keep(await proof.ConfigureAwait(false));
     }
 
     public void Dispose()
     {
         running?.Dispose();
         ArrayPool<byte>.Shared.Return(buffer);
+    }
+
+    private bool Keep(bool isRight)
+    {
+        if (isRight)
+            staged.Write(buffer.AsSpan(0, filled), range.Offset);
+        return isRight;
     }
 
     private void Spill()

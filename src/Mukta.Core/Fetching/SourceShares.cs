@@ -23,14 +23,8 @@ internal sealed class SourceShares(IReadOnlyList<ISource> sources, TimeProvider 
             var now = time.GetTimestamp();
             var open = sources.Zip(Tallies, (s, t) => new SourceTurn(s, t))
                 .Where(t => !tried.Contains(t.Tally) && !t.Tally.IsLeftAlone(now)).ToList();
-            if (open.Count == 0)
-                return null;
-            var first = open.Min(Order);
-            var rank = open.Where(t => Order(t) == first).ToList();
-            // What is not measured yet is taken to be as good as the best, and so gets its try.
-            var best = rank.Max(t => t.Tally.Speed(time)) ?? 1;
-            var next = rank.MinBy(t => (t.Tally.Busy + bytes) / ((t.Tally.Speed(time) ?? best) * t.Tally.Trust))!;
-            next.Tally.Began(bytes);
+            var next = open.Count > 1 ? Soonest(open, bytes) : open.FirstOrDefault();
+            next?.Tally.Began(bytes);
             return next;
         }
     }
@@ -42,6 +36,15 @@ internal sealed class SourceShares(IReadOnlyList<ISource> sources, TimeProvider 
         var now = time.GetTimestamp();
         return rate < SourceTally.SlowBytesPerSecond
             && Tallies.Any(t => t != than && !t.IsLeftAlone(now) && t.Speed(time) >= Much * rate);
+    }
+
+    private SourceTurn Soonest(List<SourceTurn> open, long bytes)
+    {
+        var first = open.Min(Order);
+        var rank = open.Where(t => Order(t) == first).ToList();
+        // What is not measured yet is taken to be as good as the best, and so gets its try.
+        var best = rank.Max(t => t.Tally.Speed(time)) ?? 1;
+        return rank.MinBy(t => (t.Tally.Busy + bytes) / ((t.Tally.Speed(time) ?? best) * t.Tally.Trust))!;
     }
 
     private (bool IsSlow, int Rank) Order(SourceTurn turn) => (turn.Tally.IsSlow(time), turn.Source.Rank);

@@ -20,6 +20,7 @@ internal sealed class StagedFile : IDisposable
     private readonly WritableFile bytes;
     private readonly int[] pieces;
     private readonly PieceList proof;
+    private SemaphoreSlim? wholeBody;
     private int readBack;
     private Node proven;
     private bool isEmpty;
@@ -40,7 +41,7 @@ internal sealed class StagedFile : IDisposable
     public SafeFileHandle Handle => bytes.Handle;
 
     /// <summary>Only one reader at a time may go through a body that covers the whole file.</summary>
-    public SemaphoreSlim WholeBody { get; } = new(1, 1);
+    public SemaphoreSlim WholeBody => LazyInitializer.EnsureInitialized(ref wholeBody, () => new SemaphoreSlim(1, 1));
 
     /// <summary>Makes room for a file, or takes up what an interrupted run has left of it.</summary>
     /// <param name="install">The install.</param>
@@ -190,7 +191,7 @@ internal sealed class StagedFile : IDisposable
     public void Dispose()
     {
         bytes.Dispose();
-        WholeBody.Dispose();
+        wholeBody?.Dispose();
     }
 
     /// <summary>

@@ -30,48 +30,8 @@ internal sealed class BatchPlacer(Folder install, KeptArea area, RepairPlan plan
     /// <summary>Tells what damage looks like; null if nobody wants to know.</summary>
     public DamageScan? Scan { get; init; }
 
-    /// <summary>Proves a batch of built files on the disk and puts them in their places.</summary>
-    public void Place(IReadOnlyList<StagedPut> batch, CancellationToken cancel)
-    {
-        var proven = ReadBack(Flushed(batch), cancel);
-        foreach (var patch in proven.Where(p => p.Put.Way == PutWay.Patch))
-            results.Count(patch.Put.Path, StepResults.Tried(() => Patch(patch, cancel)));
-        var ensured = new HashSet<string>(StringComparer.Ordinal);
-        var ready = proven.Where(p => p.Put.Way != PutWay.Patch && results.Does(p.Put.Path, () => Ready(p, ensured))).ToList();
-        using var held = install.HoldOpen(ensured);
-        if (ready.Count > 0)
-        {
-            // Where there are no hard links, what an interrupted run had moved away comes back only now: it was missing before.
-            var changes = ready.Select(r => (IsResumed || r.Put.Replaces is not null) && install.Look(r.Put.Path) is not null
-                ? (Change)new Replaced(r.Put.Path, r.Staged.Path) : new Placed(r.Put.Path, r.Staged.Path));
-            foreach (var (put, failure) in ready.Zip(area.Do([.. changes])))
-                results.Count(put.Put.Path, failure ?? (put.Staged.IsAsReadBackIn(install.Look(put.Put.Path)) ? null : Swapped(put.Put)));
-        }
-
-        foreach (var path in proven.Select(p => p.Put.Path))
-        {
-            if (install.Look(path) is { Kind: NodeKind.File } there)
-                results.Proven[path] = there;
-        }
-
-        foreach (var failed in results.Failures)
-            results.Proven.TryRemove(failed.Path, out _);
-    }
-
-    /// <summary>Sets aside what the plan knows to be in a path's way: at the path, or where a folder on its way belongs.</summary>
-    public void MakeWay(string path)
-    {
-        foreach (var blocked in ManifestPath.Folders(path).Append(path))
-        {
-            if (!inTheWay.Remove(blocked))
-                continue;
-            area.SetAside(blocked);
-            results.Count(blocked, null);
-        }
-    }
-
     /// <summary>Flushes built files to the disk; answers which could be.</summary>
-    private List<StagedPut> Flushed(IReadOnlyList<StagedPut> batch)
+    public IReadOnlyList<StagedPut> Flushed(IReadOnlyList<StagedPut> batch)
     {
         if (batch.Count >= ManyFiles && install.TryFlushAll())
             return [.. batch];
@@ -87,8 +47,51 @@ internal sealed class BatchPlacer(Folder install, KeptArea area, RepairPlan plan
         return [.. batch.Where((_, i) => failures[i] is null)];
     }
 
+    /// <summary>Proves a batch of flushed files on the disk and puts them in their places.</summary>
+    public void Place(IReadOnlyList<StagedPut> flushed, CancellationToken cancel)
+    {
+        var proven = ReadBack(flushed, cancel);
+        foreach (var patch in proven.Where(p => p.Put.Way == PutWay.Patch))
+        {
+            if (results.Does(patch.Put.Path, () => Patch(patch, cancel)))
+                results.CountProven(patch.Put.Path, install.Look(patch.Put.Path)!.Value);
+        }
+
+        using var folders = new EnsuredFolders(install, area);
+        var ready = proven.Where(p => p.Put.Way != PutWay.Patch && results.Does(p.Put.Path, () => Ready(p, folders))).ToList();
+        if (ready.Count > 0)
+        {
+            // Where there are no hard links, what an interrupted run had moved away comes back only now: it was missing before.
+            var changes = ready.Select(r => (IsResumed || r.Put.Replaces is not null) && install.Look(r.Put.Path) is not null
+                ? (Change)new Replaced(r.Put.Path, r.Staged.Path) : new Placed(r.Put.Path, r.Staged.Path));
+            foreach (var (put, failure) in ready.Zip(area.Do([.. changes])))
+            {
+                if (failure is not null)
+                    results.Fail(put.Put.Path, failure);
+                else if (install.Look(put.Put.Path) is { } there && put.Staged.IsAsReadBackIn(there))
+                    results.CountProven(put.Put.Path, there);
+                else
+                    results.Fail(put.Put.Path, Swapped(put.Put));
+            }
+        }
+    }
+
+    /// <summary>Sets aside what the plan knows to be in a path's way: at the path, or where a folder on its way belongs.</summary>
+    public void MakeWay(string path)
+    {
+        if (inTheWay.Count == 0)
+            return;
+        foreach (var blocked in ManifestPath.Folders(path).Append(path))
+        {
+            if (!inTheWay.Remove(blocked))
+                continue;
+            area.SetAside(blocked);
+            results.Count(blocked, null);
+        }
+    }
+
     /// <summary>Reads flushed files back from the disk, all together; answers which are as published.</summary>
-    private List<StagedPut> ReadBack(List<StagedPut> flushed, CancellationToken cancel)
+    private List<StagedPut> ReadBack(IReadOnlyList<StagedPut> flushed, CancellationToken cancel)
     {
         List<OpenFileRanges> ranges = [.. flushed.Select(f => f.Staged.ToReadBack())];
         RangeHasher.Run(ranges, null, cancel, ofBytes: bytesToBuild);
@@ -103,18 +106,14 @@ internal sealed class BatchPlacer(Folder install, KeptArea area, RepairPlan plan
     }
 
     /// <summary>Makes way for a file, and the folders that it is to be in.</summary>
-    private void Ready(StagedPut built, HashSet<string> ensured)
+    private void Ready(StagedPut built, EnsuredFolders folders)
     {
         var put = built.Put;
         if (!built.Staged.IsAsReadBack(install.Look(built.Staged.Path)))
             throw Swapped(put);
         RefuseChanged(put, install.Look(put.Path));
         MakeWay(put.Path);
-        var folder = Folder.ParentOf(put.Path);
-        if (ensured.Contains(folder))
-            return;
-        area.EnsureFolder(folder);
-        ensured.Add(folder);
+        folders.Ensure(Folder.ParentOf(put.Path));
     }
 
     /// <summary>While the bad and the good bytes are both at hand: what does the damage look like?</summary>
@@ -168,6 +167,25 @@ internal sealed class BatchPlacer(Folder install, KeptArea area, RepairPlan plan
             throw new MuktaException(
                 ExitCode.Blocked, "The file changed during the repair, so it was left alone.", put.Path,
                 "Close what writes to it, then run the same command again.");
+        }
+    }
+    /// <summary>The folders that files of one batch go to: each is made once, and is open until the batch is placed.</summary>
+    private sealed class EnsuredFolders(Folder install, KeptArea area) : IDisposable
+    {
+        private readonly Dictionary<string, IDisposable> open = new(StringComparer.Ordinal);
+
+        public void Ensure(string folder)
+        {
+            if (open.ContainsKey(folder))
+                return;
+            area.EnsureFolder(folder);
+            open.Add(folder, install.HoldOpen([folder]));
+        }
+
+        public void Dispose()
+        {
+            foreach (var folder in open.Values)
+                folder.Dispose();
         }
     }
 }

@@ -14,8 +14,12 @@ namespace Mukta.Repair;
 /// <param name="donor">An older copy of the same install, whose good pieces are taken first; null for none.</param>
 /// <param name="results">Takes what fails.</param>
 internal sealed class FileBuilder(Folder install, Fetcher fetcher, LocalPieces? local, Folder? donor, StepResults results)
+    : IDisposable
 {
     private const int UsualFileMode = 0b110_100_100;
+    private const int CopiedAtATime = 6;
+
+    private readonly SemaphoreSlim copying = new(CopiedAtATime, CopiedAtATime);
 
     private readonly ConcurrentDictionary<string, Node> folders = new(StringComparer.Ordinal);
 
@@ -26,20 +30,8 @@ internal sealed class FileBuilder(Folder install, Fetcher fetcher, LocalPieces? 
         try
         {
             staged = StagedFile.Open(install, PlanRunner.StagingFolder, put.File, put.Way == PutWay.Patch ? put.Fetch : null, cancel);
-            if (put.Replaces is not null && put is { IsFresh: false, Way: not PutWay.Patch })
-            {
-                using var old = install.OpenRead(put.Path);
-                staged.TakeFrom(old, cancel);
-            }
-
-            if (!put.IsFresh && donor?.Look(put.Path) is { Kind: NodeKind.File })
-            {
-                using var older = donor.OpenRead(put.Path);
-                staged.TakeFrom(older, cancel);
-            }
-
-            if (!put.IsFresh)
-                local?.Fill(staged, cancel);
+            if (!put.IsFresh && (put.Replaces is not null || donor is not null || local?.IsEmpty == false))
+                await TakeWhatIsHereAsync(put, staged, cancel).ConfigureAwait(false);
             if (await fetcher.FetchAsync(staged, cancel).ConfigureAwait(false) is { } reason)
             {
                 results.Failures.Enqueue(new RepairFailure(put.Path, reason, ExitCode.NoSource));
@@ -61,6 +53,34 @@ internal sealed class FileBuilder(Folder install, Fetcher fetcher, LocalPieces? 
         finally
         {
             staged?.Dispose();
+        }
+    }
+
+    public void Dispose() => copying.Dispose();
+
+    /// <summary>Takes good pieces out of the old file, an older copy of the install, and what else was found on this machine.</summary>
+    private async Task TakeWhatIsHereAsync(PutFile put, StagedFile staged, CancellationToken cancel)
+    {
+        await copying.WaitAsync(cancel).ConfigureAwait(false);
+        try
+        {
+            if (put is { Replaces: not null, Way: not PutWay.Patch })
+            {
+                using var old = install.OpenRead(put.Path);
+                staged.TakeFrom(old, cancel);
+            }
+
+            if (donor?.Look(put.Path) is { Kind: NodeKind.File })
+            {
+                using var older = donor.OpenRead(put.Path);
+                staged.TakeFrom(older, cancel);
+            }
+
+            local?.Fill(staged, cancel);
+        }
+        finally
+        {
+            copying.Release();
         }
     }
 

@@ -11,6 +11,7 @@ namespace Mukta.Repair;
 public static class InstalledRelease
 {
     private const string File = ManifestPath.OwnFolder + "/installed.meta4";
+    private const string Staged = File + ".new";
 
     /// <summary>The manifest that the last repair left in an install; null if there is none.</summary>
     /// <param name="install">The install's folder.</param>
@@ -86,33 +87,46 @@ public static class InstalledRelease
         }
     }
 
-    /// <summary>Remembers what an install has been brought to. A disk that has no room for it keeps no repair from being done.</summary>
-    internal static void TryPut(Folder install, Manifest manifest)
+    /// <summary>
+    /// Writes down what an install is being brought to; <see cref="TryPut"/> puts it in its place. False if the disk has no room for it:
+    /// that keeps no repair from being done, and then the next release's repair takes nothing for a leftover.
+    /// </summary>
+    internal static bool TryStage(Folder install, Manifest manifest)
     {
         try
         {
-            Put(install, manifest);
+            if (install.Look(Staged) is not null)
+                install.RemoveFile(Staged);
+            using (var file = install.CreateFile(Staged, 0b110_100_100))
+            {
+                using (var stream = file.AsStream())
+                    MetalinkWriter.Write(manifest, stream);
+                file.Flush();
+            }
+
+            var like = install.Look(ManifestPath.OwnFolder)!.Value;
+            install.SetOwner(Staged, like.User, like.Group);
+            return true;
         }
         catch (Exception e) when (e is DiskException or IOException)
         {
-            // Then the next release's repair takes nothing for a leftover.
+            return false;
         }
     }
 
-    private static void Put(Folder install, Manifest manifest)
+    /// <summary>Remembers what an install has been brought to, or forgets what was written down of it.</summary>
+    internal static void TryPut(Folder install, bool isIntact)
     {
-        const string Staged = File + ".new";
-        if (install.Look(Staged) is not null)
-            install.RemoveFile(Staged);
-        using (var file = install.CreateFile(Staged, 0b110_100_100))
+        try
         {
-            using (var stream = file.AsStream())
-                MetalinkWriter.Write(manifest, stream);
-            file.Flush();
+            if (isIntact)
+                install.Move(Staged, File, replace: true);
+            else
+                install.RemoveFile(Staged);
         }
-
-        var like = install.Look(ManifestPath.OwnFolder)!.Value;
-        install.SetOwner(Staged, like.User, like.Group);
-        install.Move(Staged, File, replace: true);
+        catch (DiskException)
+        {
+            // The next repair writes it again.
+        }
     }
 }

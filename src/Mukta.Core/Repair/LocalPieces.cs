@@ -57,6 +57,9 @@ public sealed class LocalPieces : IDisposable
     /// <summary>Bytes that were taken so far.</summary>
     public long Taken => Interlocked.Read(ref taken);
 
+    /// <summary>True if there was nothing to look for, or nowhere to look.</summary>
+    internal bool IsEmpty => pieces.Count == 0;
+
     /// <summary>Looks for the pieces that a plan needs.</summary>
     /// <param name="plan">The plan.</param>
     /// <param name="found">The verification that it was made from.</param>
@@ -68,6 +71,9 @@ public sealed class LocalPieces : IDisposable
         RepairPlan plan, VerifyResult found, Folder install, LocalPlaces places, WorkMeter? meter, CancellationToken cancel)
     {
         var local = new LocalPieces(install, meter, cancel);
+        var kept = KeptIn(install);
+        if (!IsAnythingHere(plan, found, install, places, kept))
+            return local;
         try
         {
             foreach (var put in plan.Puts.Where(p => !p.IsFresh))
@@ -80,7 +86,7 @@ public sealed class LocalPieces : IDisposable
             local.TakeProven(found, install);
             local.ScanStrays(found, install);
             local.TakeOlder(plan);
-            local.ScanKept(install);
+            local.ScanKept(kept);
             local.ScanOthers(plan, places);
             return local;
         }
@@ -91,9 +97,19 @@ public sealed class LocalPieces : IDisposable
         }
     }
 
+    /// <summary>False if no place has a file: then nothing need be known of the pieces, of which a release may have a million.</summary>
+    private static bool IsAnythingHere(
+        RepairPlan plan, VerifyResult found, Folder install, LocalPlaces places, IReadOnlyList<string> kept) =>
+        places.Also.Count + places.OtherInstalls.Count + kept.Count + found.Proven.Count > 0 || plan.Older is not null
+        || found.Findings.Any(f => f is not Missing) || PlanRunner.HasStaged(install);
+
+    /// <summary>The kept files of the install's operations, those of the latest first.</summary>
+    private static IReadOnlyList<string> KeptIn(Folder install) =>
+        [.. OperationRecord.In(install, KeptArea.OfInstall).Reverse().SelectMany(r => r.KeptFiles())];
+
     /// <summary>How many bytes of a file's needed pieces are here.</summary>
     public long BytesFor(PutFile put) =>
-        put.IsFresh ? 0 : Pieces(put).Where(p => pieces.GetValueOrDefault(p.Key) is not null).Sum(p => p.Key.Length);
+        put.IsFresh || pieces.Count == 0 ? 0 : Pieces(put).Where(p => pieces.GetValueOrDefault(p.Key) is not null).Sum(p => p.Key.Length);
 
     /// <summary>Opens the files that a plan moves away or replaces, so that their pieces can be taken afterwards as well.</summary>
     internal void HoldOpen(RepairPlan plan)
@@ -117,7 +133,7 @@ public sealed class LocalPieces : IDisposable
     /// <summary>Copies what is here into a staged file, hashing each piece on the way.</summary>
     internal void Fill(StagedFile staged, CancellationToken stop)
     {
-        if (pieces.Count == 0)
+        if (IsEmpty)
             return;
         using var hasher = new PieceHasher();
         var proof = staged.File.Proof;
@@ -240,10 +256,9 @@ public sealed class LocalPieces : IDisposable
         }
     }
 
-    private void ScanKept(Folder install)
+    private void ScanKept(IReadOnlyList<string> paths)
     {
-        foreach (var path in OperationRecord.In(install, KeptArea.OfInstall).Reverse().SelectMany(r => r.KeptFiles())
-            .TakeWhile(_ => missing > 0))
+        foreach (var path in paths.TakeWhile(_ => missing > 0))
         {
             if (install.Look(path) is { Kind: NodeKind.File } kept)
                 Scan(install, path, kept.Size, isNamed: false);

@@ -13,9 +13,8 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
 {
     public const string StagingFolder = OwnFolder.Name + "/staging";
 
-    private const int FilesAtATime = 6;
-    private const int MostInBatch = 256;
-    private const long MostBytesInBatch = 64 << 20;
+    /// <summary>Enough that short ones, while they wait to be proven together, keep none from being asked for.</summary>
+    private const int FilesAtATime = 24;
 
     /// <summary>What has come of the steps.</summary>
     public StepResults Results { get; } = new();
@@ -56,23 +55,21 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
     {
         Local?.HoldOpen(plan);
         var placer = new BatchPlacer(install, area, plan, Results) { IsResumed = IsResumed, Scan = Scan };
-        var builder = new FileBuilder(install, fetcher, Local, Donor, Results);
+        using var builder = new FileBuilder(install, fetcher, Local, Donor, Results);
         DoTogether([.. plan.Steps.OfType<FixMode>()], f => area.ModeChange(f.Path, f.To), cancel);
         Each(plan.Steps.OfType<FixCase>(), Rename, cancel);
         DoTogether([.. plan.Steps.OfType<HoldAway>().Where(h => h.IsStray)], h => new SetAside(h.Path), cancel);
         Each(plan.Steps.OfType<PutLink>(), l => Put(l, placer), cancel);
 
-        List<Batch> batches = [.. Batches(plan.Puts)];
+        using var batches = new BatchQueue();
         using var staging = install.HoldOpen([StagingFolder]);
         using var stopping = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-        using var room = new SemaphoreSlim(2 * MostInBatch);
-        var placing = PlaceAllAsync(batches, placer, room, stopping);
+        var placing = PlaceAllAsync(batches, placer, stopping);
         try
         {
             var parallel = new ParallelOptions { MaxDegreeOfParallelism = FilesAtATime, CancellationToken = stopping.Token };
-            await Parallel.ForEachAsync(batches.SelectMany(b => b.Puts), parallel, async (building, token) =>
+            await Parallel.ForEachAsync(batches.FilesAsync(plan.Puts, stopping.Token), parallel, async (building, token) =>
             {
-                await room.WaitAsync(token).ConfigureAwait(false);
                 StagedPut? built = null;
                 try
                 {
@@ -83,6 +80,7 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
                     building.Built.TrySetResult(built);
                 }
             }).ConfigureAwait(false);
+            await placing.ConfigureAwait(false);
         }
         catch (OperationCanceledException) when (!cancel.IsCancellationRequested)
         {
@@ -90,35 +88,12 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
         }
         finally
         {
-            foreach (var open in batches.SelectMany(b => b.Puts))
-                open.Built.TrySetCanceled(CancellationToken.None);
+            await stopping.CancelAsync().ConfigureAwait(false);
             await placing.ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
-            foreach (var left in batches.SelectMany(b => b.Puts).Where(p => p.Built.Task.IsCompletedSuccessfully))
-                left.Built.Task.Result?.Staged.Dispose();
         }
 
         await placing.ConfigureAwait(false);
         area.Flush();
-    }
-
-    /// <summary>Files in the plan's order, so many to a batch: what is in one does not depend on which file comes first.</summary>
-    private static IEnumerable<Batch> Batches(IEnumerable<PutFile> puts)
-    {
-        var (batch, bytes) = (new List<Building>(), 0L);
-        foreach (var put in puts)
-        {
-            if (batch.Count == MostInBatch || (batch.Count > 0 && bytes + put.File.Size > MostBytesInBatch))
-            {
-                yield return new Batch(batch);
-                (batch, bytes) = ([], 0);
-            }
-
-            batch.Add(new Building(put));
-            bytes += put.File.Size;
-        }
-
-        if (batch.Count > 0)
-            yield return new Batch(batch);
     }
 
     /// <summary>
@@ -127,7 +102,7 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
     private void DoTogether<T>(IReadOnlyList<T> steps, Func<T, Change> change, CancellationToken cancel)
         where T : RepairStep
     {
-        foreach (var batch in steps.Chunk(MostInBatch))
+        foreach (var batch in steps.Chunk(BatchQueue.MostInBatch))
         {
             cancel.ThrowIfCancellationRequested();
             foreach (var (step, failure) in batch.Zip(area.Do([.. batch.Select(change)])))
@@ -145,28 +120,47 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
         }
     }
 
-    private static async Task PlaceAllAsync(
-        IReadOnlyList<Batch> batches, BatchPlacer placer, SemaphoreSlim room, CancellationTokenSource stopping)
+    /// <summary>Places the batches in order. While one is placed the next is flushed, and more are built.</summary>
+    private static async Task PlaceAllAsync(BatchQueue batches, BatchPlacer placer, CancellationTokenSource stopping)
     {
+        var placing = Task.CompletedTask;
         try
         {
-            foreach (var batch in batches)
+            await foreach (var batch in batches.ReadAsync(stopping.Token).ConfigureAwait(false))
             {
-                var built = await Task.WhenAll(batch.Puts.Select(p => p.Built.Task)).ConfigureAwait(false);
-                placer.Place([.. built.OfType<StagedPut>()], stopping.Token);
-                foreach (var placed in built.OfType<StagedPut>())
-                    placed.Staged.Dispose();
-                room.Release(batch.Puts.Count);
+                var flushed = placer.Flushed(await batch.BuiltAsync(stopping.Token).ConfigureAwait(false));
+                await placing.ConfigureAwait(false);
+                placing = Task.Run(() => Place(batch, flushed), CancellationToken.None);
             }
+
+            await placing.ConfigureAwait(false);
         }
         catch (OperationCanceledException)
         {
-            // The building was stopped; what it throws says why.
+            await placing.ConfigureAwait(false); // Says why, unless it was the building that was stopped first.
         }
         catch
         {
             await stopping.CancelAsync().ConfigureAwait(false);
             throw;
+        }
+        finally
+        {
+            await placing.ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        }
+
+        void Place(Batch batch, IReadOnlyList<StagedPut> flushed)
+        {
+            try
+            {
+                placer.Place(flushed, stopping.Token);
+                batches.Done(batch);
+            }
+            catch
+            {
+                stopping.Cancel(); // Nothing more is to be built.
+                throw;
+            }
         }
     }
 
@@ -193,13 +187,4 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
             area.SetMode(fix.Path, mode);
         area.RemoveEmptyFolders(Folder.ParentOf(fix.From));
     }
-
-    /// <summary>A file that is being built.</summary>
-    private sealed record Building(PutFile Put)
-    {
-        public TaskCompletionSource<StagedPut?> Built { get; } = new(TaskCreationOptions.RunContinuationsAsynchronously);
-    }
-
-    /// <summary>Files that are placed together.</summary>
-    private sealed record Batch(IReadOnlyList<Building> Puts);
 }

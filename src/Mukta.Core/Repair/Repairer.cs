@@ -1,5 +1,6 @@
 using Mukta.Disk;
 using Mukta.Fetching;
+using Mukta.Hashing;
 using Mukta.Host.Processes;
 using Mukta.Manifests;
 using Mukta.Operations;
@@ -73,7 +74,10 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
         using var area = left is null ? KeptArea.Begin(install, KeptArea.OfInstall, header, !IsNewTree)
             : KeptArea.Resume(install, left.Path, !IsNewTree);
         Begun?.Invoke(header, Path.Join(install.RealPath, KeptArea.OfInstall));
-        using var fetcher = new Fetcher(sources, Limits, time, meter, log);
+        using var fetcher = new Fetcher(sources, Limits, time, meter, log)
+        {
+            Group = MessageHasher.For(plan.BytesToFetch) is { } hasher ? new PieceGroup(hasher) : null,
+        };
         var runner = new PlanRunner(install, area, plan, fetcher)
         {
             Local = local,
@@ -92,11 +96,23 @@ public sealed class Repairer(TimeProvider time, ILogger log, RunningGuard guard)
             area.End();
         }
 
-        var after = new Verifier(time)
-            .Verify(before.Manifest, install,
-            new VerifyOptions { Meter = meter, RememberProven = true, Trusted = Both(before.Proven, runner.Results.Proven) }, cancel);
-        if (after.IsIntact)
-            InstalledRelease.TryPut(install, before.Manifest);
+        // Written down while the install is verified: for many files both take their time.
+        var writing = runner.Results.Failures.IsEmpty && plan.LeftOpen.Count == 0
+            ? Task.Run(() => InstalledRelease.TryStage(install, before.Manifest), CancellationToken.None) : Task.FromResult(false);
+        var trusted = Both(before.Proven, runner.Results.Proven);
+        VerifyResult after;
+        try
+        {
+            after = new Verifier(time).Verify(
+                before.Manifest, install, new VerifyOptions { Meter = meter, RememberProven = true, Trusted = trusted }, cancel);
+        }
+        finally
+        {
+            await ((Task)writing).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        }
+
+        if (await writing.ConfigureAwait(false))
+            InstalledRelease.TryPut(install, after.IsIntact);
         return new RepairOutcome
         {
             Plan = plan,

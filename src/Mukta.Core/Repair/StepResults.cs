@@ -18,7 +18,7 @@ internal sealed class StepResults
     public ConcurrentBag<(string Path, FoundCause Cause)> Causes { get; } = [];
 
     /// <summary>Files whose bytes were proven on the disk, as they were right afterwards.</summary>
-    public ConcurrentDictionary<string, Node> Proven { get; } = new(StringComparer.Ordinal);
+    public Dictionary<string, Node> Proven { get; } = new(StringComparer.Ordinal);
 
     /// <summary>Counts a step as done, or notes why it failed.</summary>
     public void Count(string path, Exception? failure)
@@ -27,6 +27,13 @@ internal sealed class StepResults
             Done++;
         else
             Fail(path, failure);
+    }
+
+    /// <summary>Counts a file's step as done: its bytes were proven on the disk.</summary>
+    public void CountProven(string path, Node there)
+    {
+        Done++;
+        Proven[path] = there;
     }
 
     /// <summary>Does a part of a step. False if it fails, and then the failure is noted.</summary>

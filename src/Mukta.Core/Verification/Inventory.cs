@@ -41,8 +41,8 @@ public sealed class Inventory
     public TreeEntry? At(ManifestEntry entry) => listed.GetValueOrDefault(entry.Path);
 
     /// <summary>What keeps a path from being there: the first thing on the way that is not a folder that can be listed.</summary>
-    public TreeEntry? Obstacle(string path) =>
-        ManifestPath.Folders(path).Select(f => unlisted.GetValueOrDefault(f)).FirstOrDefault(e => e is not null);
+    public TreeEntry? Obstacle(string path) => unlisted.Count == 0 ? null
+        : ManifestPath.Folders(path).Select(f => unlisted.GetValueOrDefault(f)).FirstOrDefault(e => e is not null);
 
     /// <summary>The unlisted things below a path.</summary>
     public IEnumerable<TreeEntry> Below(string path) =>

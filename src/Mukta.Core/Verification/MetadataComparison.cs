@@ -110,8 +110,9 @@ public sealed record MetadataComparison(IReadOnlyList<Finding> Findings, IReadOn
 
         private void LookForOtherCase(ManifestFile file)
         {
-            var candidates = byFoldedName.Value[file.Path].Where(e => e.Node!.Value.Size == file.Size)
-                .OrderBy(e => e.Path, StringComparer.Ordinal).ToList();
+            List<TreeEntry> candidates = byFoldedName.Value.Count == 0 ? []
+                : [.. byFoldedName.Value[file.Path].Where(e => e.Node!.Value.Size == file.Size)
+                    .OrderBy(e => e.Path, StringComparer.Ordinal)];
             if (candidates.Count == 0)
                 Findings.Add(new Missing(file));
             foreach (var candidate in candidates)

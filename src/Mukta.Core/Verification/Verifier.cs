@@ -34,9 +34,13 @@ public sealed class Verifier(TimeProvider time)
         var inventory = Inventory.Take(manifest, walk, options.Meter);
         var comparison = MetadataComparison.Of(manifest, inventory, LinkTargets(manifest, inventory, install));
 
-        var trusted = comparison.ToRead.Where(
-            r => options.Trusted?.TryGetValue(r.Path, out var then) == true && then.IsSameAs(r.Found)).ToList();
-        IReadOnlyList<ToRead> toRead = trusted.Count == 0 ? comparison.ToRead : [.. comparison.ToRead.Except(trusted)];
+        var (trusted, toRead) = (new List<ToRead>(), new List<ToRead>());
+        foreach (var read in comparison.ToRead)
+        {
+            var isTrusted = options.Trusted?.TryGetValue(read.Path, out var then) == true && then.IsSameAs(read.Found);
+            (isTrusted ? trusted : toRead).Add(read);
+        }
+
         var bytes = toRead.Sum(r => Math.Min(r.File.Size, r.Found.Size));
         options.Meter?.Begin("reading", bytes);
         var answers = toRead.Select(r => new ContentAnswer(r, install)).ToList();

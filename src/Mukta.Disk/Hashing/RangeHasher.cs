@@ -23,6 +23,9 @@ public sealed class RangeHasher
     /// <summary>Below that the way to hash is not worth choosing.</summary>
     private const long WorthChoosing = 8L << 20;
 
+    /// <summary>Below that a second thread is sooner done without than begun.</summary>
+    private const long WorthThreads = 4L << 20;
+
     /// <summary>So few lanes are slower than the platform's implementation one after the other.</summary>
     private const int TooFewLanes = 3;
 
@@ -61,7 +64,7 @@ public sealed class RangeHasher
         dropsWhatItReads = queue.BytesLeft > GC.GetGCMemoryInfo().TotalAvailableMemoryBytes / 4;
         try
         {
-            if (threads == 1 || queue.BytesLeft < BufferLength)
+            if (threads == 1 || queue.BytesLeft < WorthThreads)
                 RunHere(queue);
             else
             {

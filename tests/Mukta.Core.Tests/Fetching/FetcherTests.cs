@@ -1,7 +1,10 @@
 using Mukta.Disk;
 using Mukta.Fetching;
+using Mukta.Hashing;
+using Mukta.Hashing.Lanes;
 using Mukta.Manifests;
 using Mukta.Repair;
+using Mukta.Tests;
 
 namespace Mukta.Core.Tests.Fetching;
 
@@ -61,6 +64,40 @@ public sealed class FetcherTests : IDisposable
         shares.HasMuchFaster(slow, 5000).ShouldBeFalse("it is left alone now");
     }
 
+    [Fact]
+    public async Task Of_short_pieces_that_are_proven_together_a_wrong_one_and_one_that_does_not_come_are_asked_for_elsewhere()
+    {
+        using var scratch = new Scratch();
+        foreach (var i in Enumerable.Range(0, 60))
+            scratch.Fill($"release/f{i}", (i * 487) + 1, i);
+        scratch.Fill("release/long", 9 * Install.PieceLength, 60);
+        Directory.CreateDirectory(scratch.At("install/staging"));
+        using var published = Folder.Open(scratch.At("release"));
+        using var folder = Folder.Open(scratch.At("install"));
+        var manifest = ManifestMaker.Make(published, new ManifestRequest { PieceLength = 1 << 20 }, null, TestContext.Current.CancellationToken).Manifest;
+        using var first = new Faulty(published, wrong: "f33", missing: "f44");
+        using var second = new FolderSource(published) { Rank = 1 };
+        using var fetcher = new Fetcher([first, second], new FetchLimits(), TimeProvider.System, null, Serilog.Core.Logger.None)
+        {
+            Group = new PieceGroup(MessageHasher.With(LaneKernel.Named("avx2")!)),
+        };
+        List<StagedFile> files = [.. manifest.Files.Select(f => StagedFile.Open(folder, "staging", f, null, TestContext.Current.CancellationToken))];
+        try
+        {
+            var reasons = await Task.WhenAll(files.Select(f => fetcher.FetchAsync(f, TestContext.Current.CancellationToken)))
+                .WaitAsync(TimeSpan.FromSeconds(60), TestContext.Current.CancellationToken);
+            reasons.ShouldAllBe(r => r == null);
+            foreach (var file in files)
+                File.ReadAllBytes(scratch.At("install", file.Path)).ShouldBe(File.ReadAllBytes(scratch.At("release", file.File.Path)));
+            (fetcher.Tallies[0].BadPieces, fetcher.Tallies[0].Failures).ShouldBe((2, 1), "it is asked once more for what was wrong");
+            fetcher.Tallies[1].Bytes.ShouldBe(manifest.Files.Where(f => f.Path is "f33" or "f44").Sum(f => f.Size));
+        }
+        finally
+        {
+            files.ForEach(f => f.Dispose());
+        }
+    }
+
     public void Dispose()
     {
         release.Dispose();
@@ -105,5 +142,38 @@ public sealed class FetcherTests : IDisposable
             clock.Now += TimeSpan.FromSeconds(1);
             return bytes.ReadAsync(buffer[..Math.Min(buffer.Length, bytesASecond)], cancellationToken);
         }
+    }
+    /// <summary>A folder that sends one file with a wrong byte and has no other.</summary>
+    private sealed class Faulty(Folder folder, string wrong, string missing) : ISource, IDisposable
+    {
+        private readonly FolderSource source = new(folder);
+
+        public string Name => "faulty";
+
+        public bool IsRemote => true;
+
+        public int Rank => 0;
+
+        public Task ProbeAsync(ManifestFile file, CancellationToken cancel) => Task.CompletedTask;
+
+        public async Task<SourceAnswer> OpenAsync(ManifestFile file, ByteRange wanted, CancellationToken cancel)
+        {
+            await Task.Yield();
+            if (file.Path == missing)
+                throw new SourceException(Name, "has none", isDead: false);
+            var answer = await source.OpenAsync(file, wanted, cancel);
+            if (file.Path != wrong)
+                return answer;
+            await using (answer)
+            {
+                var bytes = new MemoryStream();
+                await answer.Body.CopyToAsync(bytes, cancel);
+                bytes.GetBuffer()[wanted.Length / 2] ^= 1;
+                bytes.Position = 0;
+                return new SourceAnswer(answer.Covers, bytes);
+            }
+        }
+
+        public void Dispose() => source.Dispose();
     }
 }

@@ -59,6 +59,22 @@ public sealed class CrashTests
     }
 
     [Fact]
+    public void A_disk_that_fails_while_many_files_are_on_their_way_ends_the_repair_and_the_same_repair_ends_it()
+    {
+        const int Files = 1800; // Four batches: one is placed, one flushed, one built.
+        using var sound = Sound(Files);
+        var random = new Random(Sample.Printed());
+        foreach (var at in new[] { 2, Files, 3 * Files, 4 * Files }.Select(most => random.Next(1, most)))
+        {
+            Directory.Delete(sound.Root, recursive: true);
+            Directory.CreateDirectory(sound.Root);
+            FailAt(sound, at, DiskException.NoSpace).IsTold.ShouldBeTrue($"after a failure at change {at}");
+            Repair(sound).ShouldBe(ExitCode.Done, $"after a failure at change {at}");
+            Whole(sound, $"after a failure at change {at}");
+        }
+    }
+
+    [Fact]
     public void Whatever_was_broken_an_undo_brings_it_back_exactly() =>
         Gen.Select(Gen.Int[0, 1 << 20], Gen.Int[0, Harms.Length - 1].Array[1, 6]).Sample(
         (seed, harms) =>

@@ -40,7 +40,7 @@ internal sealed unsafe class LaneSet : IDisposable
         var pointers = Rounded(kernel.Lanes * sizeof(byte*));
         var all = stateLength + pointers + ((kernel.Lanes + 1) * (capacity + Padding));
         memory = (byte*)NativeMemory.AlignedAlloc((nuint)all, BlockLength);
-        NativeMemory.Clear(memory, (nuint)all);
+        NativeMemory.Clear(memory, (nuint)(stateLength + pointers));
         state = (uint*)memory;
         positions = (byte**)(memory + stateLength);
         buffers = memory + stateLength + pointers;

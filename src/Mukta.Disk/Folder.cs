@@ -14,10 +14,12 @@ public sealed class Folder : IDisposable
     private readonly SafeFileHandle root;
     private readonly bool stepByStep;
     private readonly ConcurrentDictionary<string, SafeFileHandle> held = new(StringComparer.Ordinal);
+    private readonly ConcurrentDictionary<string, SafeFileHandle>.AlternateLookup<ReadOnlySpan<char>> heldByPath;
 
     internal Folder(string path, bool stepByStep)
     {
         Path = path;
+        heldByPath = held.GetAlternateLookup<ReadOnlySpan<char>>();
         var fd = Native.OpenAt(Native.AtFdCwd, PathBytes.Encode(path), Native.ReadOnly | Native.Directory | Native.CloseOnExec, 0);
         if (fd < 0)
         {
@@ -88,7 +90,7 @@ public sealed class Folder : IDisposable
 
     /// <summary>What an open file is.</summary>
     public static Node Look(SafeFileHandle file) =>
-        Native.StatxAt(file, PathBytes.Encode(""), Native.AtEmptyPath, Native.StatxBasic, out var found) == 0 ? Node.From(found)
+        Native.StatxAt(file, Native.Itself, Native.AtEmptyPath, Native.StatxBasic, out var found) == 0 ? Node.From(found)
         : throw Failure("look at", "an open file");
 
     /// <summary>Opens a file for reading. A pipe or socket that has taken its place does not block.</summary>
@@ -117,7 +119,7 @@ public sealed class Folder : IDisposable
     public FileStream OpenStream(string path, long most)
     {
         var file = OpenRead(path);
-        if (Native.StatxAt(file, PathBytes.Encode(""), Native.AtEmptyPath, Native.StatxBasic, out var found) == 0
+        if (Native.StatxAt(file, Native.Itself, Native.AtEmptyPath, Native.StatxBasic, out var found) == 0
             && Node.From(found).Kind == NodeKind.File && (long)found.Size <= most)
             return new FileStream(file, FileAccess.Read, bufferSize: 0);
         file.Dispose();
@@ -130,7 +132,7 @@ public sealed class Folder : IDisposable
     public long AllocatedBytes(string path)
     {
         using var file = OpenRead(path);
-        return Native.StatxAt(file, PathBytes.Encode(""), Native.AtEmptyPath, Native.StatxBasic, out var found) == 0
+        return Native.StatxAt(file, Native.Itself, Native.AtEmptyPath, Native.StatxBasic, out var found) == 0
             ? (long)found.Blocks * Native.BlockSize : throw Failure("look at", System.IO.Path.Join(Path, path));
     }
 
@@ -140,7 +142,7 @@ public sealed class Folder : IDisposable
         var change = Told(DiskChangeKind.CreateFile, path);
         var file = OpenFile(path, Native.ReadWrite | Native.Create | Native.Exclusive, mode, "create");
         After(change);
-        return new WritableFile(file, ShownOf(path));
+        return new WritableFile(file, Path, path);
     }
 
     /// <summary>The same; null if something is there already.</summary>
@@ -170,9 +172,9 @@ public sealed class Folder : IDisposable
 
     private WritableFile OnlyName(SafeFileHandle file, string path)
     {
-        if (Native.StatxAt(file, PathBytes.Encode(""), Native.AtEmptyPath, Native.StatxBasic, out var found) == 0 && found.Links == 1
+        if (Native.StatxAt(file, Native.Itself, Native.AtEmptyPath, Native.StatxBasic, out var found) == 0 && found.Links == 1
             && Node.From(found).Kind == NodeKind.File)
-            return new WritableFile(file, ShownOf(path));
+            return new WritableFile(file, Path, path);
         file.Dispose();
         throw Failure("write to something that is no file of its own", System.IO.Path.Join(Path, path), DiskException.TooManyLinks);
     }
@@ -514,12 +516,12 @@ public sealed class Folder : IDisposable
     private Position? TryAt(string path)
     {
         var slash = path.LastIndexOf('/');
-        var name = path[(slash + 1)..];
+        var name = path.AsSpan(slash + 1);
         if (name is "" or ".." || (name is "." && path.Length > 1))
             throw new ArgumentException($"Not the path of a file below a folder: {path}", nameof(path));
         if (slash < 0)
             return new Position(root, PathBytes.Encode(name), owned: false);
-        if (!held.IsEmpty && held.TryGetValue(path[..slash], out var open) && TryUse(open))
+        if (!held.IsEmpty && heldByPath.TryGetValue(path.AsSpan(0, slash), out var open) && TryUse(open))
             return new Position(open, PathBytes.Encode(name), owned: false) { IsKept = true };
         var flags = Native.PathOnly | Native.Directory;
         return (stepByStep ? TryDescend(path[..slash]) : TryOpenFile(path[..slash], flags, 0)) is { } parent

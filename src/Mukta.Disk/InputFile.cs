@@ -28,7 +28,7 @@ public static class InputFile
         if (fd < 0)
             throw Folder.Failure("open", path);
         var file = new SafeFileHandle(fd, ownsHandle: true);
-        if (Native.StatxAt(file, PathBytes.Encode(""), Native.AtEmptyPath, Native.StatxBasic, out var found) == 0
+        if (Native.StatxAt(file, Native.Itself, Native.AtEmptyPath, Native.StatxBasic, out var found) == 0
             && Node.From(found).Kind == NodeKind.File && (long)found.Size <= most)
             return new FileStream(file, FileAccess.Read, 1 << 16);
         file.Dispose();

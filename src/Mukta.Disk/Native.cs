@@ -11,6 +11,9 @@ internal static partial class Native
     public const int AtRemoveDir = 0x200;
     public const int AtEmptyPath = 0x1000;
 
+    /// <summary>The path of what is open already.</summary>
+    public static readonly byte[] Itself = [0];
+
     public const int ReadOnly = 0;
     public const int ReadWrite = 2;
     public const int Create = 0x40;
@@ -169,7 +172,7 @@ internal static partial class Native
         if (fd < 0)
             return -1;
         using var handle = new SafeFileHandle(fd, ownsHandle: true);
-        if (StatxAt(handle, PathBytes.Encode(""), AtEmptyPath, StatxBasic, out var found) != 0)
+        if (StatxAt(handle, Itself, AtEmptyPath, StatxBasic, out var found) != 0)
             return -1;
         if (Node.From(found).Kind != NodeKind.Link)
             return ChangeModeAt(AtFdCwd, PathBytes.Encode($"/proc/self/fd/{fd}"), mode, 0);

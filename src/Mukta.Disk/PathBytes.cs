@@ -16,6 +16,8 @@ public static class PathBytes
     /// <summary>The text of a name as the kernel gave it.</summary>
     public static string Decode(ReadOnlySpan<byte> name)
     {
+        if (Ascii.IsValid(name))
+            return Encoding.ASCII.GetString(name); // As most are.
         StringBuilder? escaped = null;
         var rest = name;
         while (!rest.IsEmpty)
@@ -40,10 +42,13 @@ public static class PathBytes
 
     /// <summary>The bytes of a path, ended by NUL as the C library wants them.</summary>
     /// <exception cref="ArgumentException">The path contains NUL.</exception>
-    public static byte[] Encode(string path)
+    public static byte[] Encode(ReadOnlySpan<char> path)
     {
-        if (path.Contains('\0', StringComparison.Ordinal))
+        if (path.Contains('\0'))
             throw new ArgumentException("A path cannot contain NUL.", nameof(path));
+        var ascii = new byte[path.Length + 1];
+        if (Ascii.FromUtf16(path, ascii, out _) == OperationStatus.Done)
+            return ascii; // As most are.
         var bytes = new ArrayBufferWriter<byte>(path.Length + 8);
         for (var i = 0; i < path.Length; i++)
         {
@@ -57,7 +62,7 @@ public static class PathBytes
             var run = i;
             while (run < path.Length && path[run] is not (>= '\uDC80' and <= '\uDCFF'))
                 run += char.IsHighSurrogate(path[run]) && run + 1 < path.Length ? 2 : 1;
-            Encoding.UTF8.GetBytes(path.AsSpan(i, run - i), bytes);
+            Encoding.UTF8.GetBytes(path[i..run], bytes);
             i = run - 1;
         }
 

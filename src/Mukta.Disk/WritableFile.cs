@@ -7,12 +7,14 @@ namespace Mukta.Disk;
 /// <summary>A file that is open for reading and writing. Every change of its bytes goes through here.</summary>
 public sealed class WritableFile : IDisposable
 {
-    private readonly string shown;
+    private readonly string root, path;
 
-    internal WritableFile(SafeFileHandle handle, string shown) => (Handle, this.shown) = (handle, shown);
+    internal WritableFile(SafeFileHandle handle, string root, string path) => (Handle, this.root, this.path) = (handle, root, path);
 
     /// <summary>The open file, for reading and hashing.</summary>
     public SafeFileHandle Handle { get; }
+
+    private string Shown => Path.Join(root, path);
 
     /// <summary>Writes bytes.</summary>
     /// <exception cref="DiskException">The disk is full, or fails.</exception>
@@ -25,7 +27,7 @@ public sealed class WritableFile : IDisposable
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException or ArgumentOutOfRangeException)
         {
-            throw new DiskException(NumberOf(e), "write", shown);
+            throw new DiskException(NumberOf(e), "write", Shown);
         }
 
         After(change);
@@ -42,7 +44,7 @@ public sealed class WritableFile : IDisposable
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException or ArgumentOutOfRangeException)
         {
-            throw new DiskException(NumberOf(e), "make room for", shown);
+            throw new DiskException(NumberOf(e), "make room for", Shown);
         }
 
         After(change);
@@ -60,9 +62,9 @@ public sealed class WritableFile : IDisposable
         var now = Folder.Look(Handle);
         if ((now.User, now.Group) != (user, group) && Native.ChangeOwner(Handle, user, group) != 0
             && Marshal.GetLastPInvokeError() is not (DiskException.NotPermitted or DiskException.NotSupported))
-            throw Folder.Failure("change the owner of", shown);
+            throw Folder.Failure("change the owner of", Shown);
         if (Native.ChangeMode(Handle, (uint)mode) != 0)
-            throw Folder.Failure("change the mode of", shown);
+            throw Folder.Failure("change the mode of", Shown);
     }
 
     /// <summary>
@@ -75,7 +77,7 @@ public sealed class WritableFile : IDisposable
         var change = Told(DiskChangeKind.FlushFile, 0, default);
         if (Native.Sync(Handle) != 0)
         {
-            var failure = Folder.Failure("flush", shown);
+            var failure = Folder.Failure("flush", Shown);
             DropFromMemory();
             throw failure;
         }
@@ -145,7 +147,7 @@ public sealed class WritableFile : IDisposable
     {
         if (DiskWatch.Current.Value is not { } watch)
             return null;
-        var change = new DiskChange(kind, shown) { File = Handle, Offset = offset, Bytes = bytes.ToArray() };
+        var change = new DiskChange(kind, Shown) { File = Handle, Offset = offset, Bytes = bytes.ToArray() };
         watch.Before(change);
         return change;
     }

@@ -214,5 +214,5 @@ public sealed record MirrorUrl(Uri Url, int Priority = MirrorUrl.LowestPriority,
 
     /// <summary>The URL of a file below a base. The path's characters are escaped one segment at a time.</summary>
     public static Uri Below(Uri root, string path) =>
-        new(root.AbsoluteUri.TrimEnd('/') + "/" + string.Join('/', path.Split('/').Select(Uri.EscapeDataString)));
+        new(root.AbsoluteUri.TrimEnd('/') + "/" + Uri.EscapeDataString(path).Replace("%2F", "/", StringComparison.Ordinal));
 }

@@ -30,7 +30,7 @@ public sealed class InstallSearch
             foreach (var file in release.Manifest.Files)
             {
                 var slash = file.Path.LastIndexOf('/');
-                var name = PathBytes.Encode(file.Path[(slash + 1)..]);
+                var name = PathBytes.Encode(file.Path.AsSpan(slash + 1));
                 if (!byName.TryGetValue(name, out var listed))
                     byName.Add(name, listed = []);
                 listed.Add(new Listed(i, slash < 0 ? "" : "/" + file.Path[..slash], file.HasSize ? file.Size : AnySize));

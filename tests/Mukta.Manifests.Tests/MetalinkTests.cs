@@ -57,6 +57,13 @@ public class MetalinkTests
             Files = sound,
         };
 
+    [Theory]
+    [InlineData("maps/harbour.pak", "http://m.example/g%20p/maps/harbour.pak")]
+    [InlineData("100%2Foff/a b?#.pak", "http://m.example/g%20p/100%252Foff/a%20b%3F%23.pak")]
+    [InlineData("Größe.pak", "http://m.example/g%20p/Gr%C3%B6%C3%9Fe.pak")]
+    public void A_file_below_a_base_has_a_URL_in_which_its_name_is_no_more_than_a_name(string path, string url) =>
+        MirrorUrl.Below(new Uri("http://m.example/g%20p/"), path).AbsoluteUri.ShouldBe(url);
+
     [Fact]
     public void What_is_written_is_read_back_and_written_again_the_same() => AnyManifest.Sample(manifest =>
     {

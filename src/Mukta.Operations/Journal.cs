@@ -42,7 +42,7 @@ internal sealed class Journal : IDisposable
             anchor.SetOwner(name, like.User, like.Group);
             KeepOthersOff(file, anchor, path);
             var journal = new Journal(file, new OperationRecord(path, header, []), isLasting);
-            journal.Write(OperationRecord.Line(header)); // Flushed with the first changes.
+            journal.Write(OperationRecord.Line(header), isFlushed: false); // It is flushed with the first changes.
             return journal;
         }
         catch
@@ -86,19 +86,29 @@ internal sealed class Journal : IDisposable
     public IReadOnlyList<Change> Append(IReadOnlyList<Change> batch)
     {
         Change[] numbered = [.. batch.Select((c, i) => c with { Number = changes.Count + i })];
-        Write(OperationRecord.Line(numbered));
-        if (isLasting)
-            file.Flush();
+        Write(OperationRecord.Line(numbered), isFlushed: isLasting);
         changes.AddRange(numbered);
         return numbered;
     }
 
     public void Dispose() => file.Dispose();
 
-    private void Write(ReadOnlySpan<byte> json)
+    /// <summary>Writes a line at the end. One that does not get to the disk goes again: the next may be shorter.</summary>
+    private void Write(ReadOnlySpan<byte> json, bool isFlushed)
     {
         var (bytes, next) = OperationRecord.Summed(json, sum);
-        file.Write(bytes, length);
+        try
+        {
+            file.Write(bytes, length);
+            if (isFlushed)
+                file.Flush();
+        }
+        catch (DiskException)
+        {
+            file.SetLength(length);
+            throw;
+        }
+
         (length, sum) = (length + bytes.Length, next);
     }
 

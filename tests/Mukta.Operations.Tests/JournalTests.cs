@@ -29,6 +29,23 @@ public sealed class JournalTests
     }
 
     [Fact]
+    public void A_line_that_cannot_be_flushed_leaves_nothing_behind_a_shorter_one_that_follows()
+    {
+        using var tree = new Tree();
+        var before = tree.Look();
+        tree.Do(area =>
+        {
+            using (new FailsToFlush().Watching())
+                Should.Throw<DiskException>(() => area.Do([new SetAside("a"), .. Enumerable.Range(0, 30).Select(i => new SetAside($"c{i}"))]));
+            area.SetAside("b");
+        });
+        File.Exists(tree.Scratch.At("place/a")).ShouldBeTrue("nothing of what was not written down is done");
+        tree.Only.State.ShouldBe(OperationState.Done);
+        tree.Undo().NotRestored.ShouldBeEmpty();
+        tree.Look().ShouldBe(before);
+    }
+
+    [Fact]
     public void Blocks_that_a_loss_of_power_has_left_unwritten_do_not_count_either()
     {
         using var tree = new Tree();
@@ -181,5 +198,19 @@ public sealed class JournalTests
     private sealed class LongBefore : TimeProvider
     {
         public override DateTimeOffset GetUtcNow() => new(2001, 1, 1, 0, 0, 0, TimeSpan.Zero);
+    }
+
+    /// <summary>A disk that cannot flush a file, once.</summary>
+    private sealed class FailsToFlush : DiskWatch
+    {
+        private bool hasFailed;
+
+        public override void Before(DiskChange change)
+        {
+            if (hasFailed || change.Kind != DiskChangeKind.FlushFile)
+                return;
+            hasFailed = true;
+            throw new DiskException(DiskException.InputOutput, "flush", "a journal");
+        }
     }
 }

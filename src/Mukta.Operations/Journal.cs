@@ -93,7 +93,7 @@ internal sealed class Journal : IDisposable
 
     public void Dispose() => file.Dispose();
 
-    /// <summary>Writes a line at the end. One that does not get to the disk goes again: the next may be shorter.</summary>
+    /// <summary>Writes a line at the end. One that does not reach the disk is cut off again: the next may be shorter.</summary>
     private void Write(ReadOnlySpan<byte> json, bool isFlushed)
     {
         var (bytes, next) = OperationRecord.Summed(json, sum);

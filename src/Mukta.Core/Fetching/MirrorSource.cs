@@ -126,7 +126,7 @@ public sealed class MirrorSource(string name, HttpClient http, Func<ManifestFile
         return asked is not { } wait ? null : wait < TimeSpan.Zero ? TimeSpan.Zero : wait > LongestWait ? LongestWait : wait;
     }
 
-    /// <summary>Asks, and asks again where that may help. What makes that work costs time, and most requests do not need it.</summary>
+    /// <summary>Asks, and asks again where that may help. The retries cost time to set up, and most requests do not need them.</summary>
     private async Task<HttpResponseMessage> AskAsync(Func<CancellationToken, Task<HttpResponseMessage>> once, CancellationToken cancel)
     {
         Task<HttpResponseMessage>? first = once(cancel);

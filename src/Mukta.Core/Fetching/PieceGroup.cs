@@ -3,8 +3,8 @@ using Mukta.Hashing;
 namespace Mukta.Fetching;
 
 /// <summary>
-/// Short pieces that have come at about the same time: they are proven together, which takes a part of the time that it takes one after
-/// the other. A piece waits for others only while some are on their way.
+/// Short pieces that have come at about the same time: proving them together takes a fraction of the time. A piece waits for others only
+/// while some are on their way.
 /// </summary>
 /// <param name="hasher">What hashes them.</param>
 internal sealed class PieceGroup(MessageHasher hasher) : IDisposable

@@ -114,7 +114,7 @@ public static class InstalledRelease
         }
     }
 
-    /// <summary>Remembers what an install has been brought to, or forgets what was written down of it.</summary>
+    /// <summary>Remembers what an install has been brought to, or discards what was written down.</summary>
     internal static void TryPut(Folder install, bool isIntact)
     {
         try

@@ -137,7 +137,7 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
         }
         catch (OperationCanceledException)
         {
-            await placing.ConfigureAwait(false); // Says why, unless it was the building that was stopped first.
+            await placing.ConfigureAwait(false); // Says why, if it was the placing that failed.
         }
         catch
         {

@@ -187,6 +187,19 @@ internal sealed class MetalinkCursor : IDisposable
         return uri.Scheme == Uri.UriSchemeHttp || uri.Scheme == Uri.UriSchemeHttps ? new MirrorUrl(uri, priority, location) : null;
     }
 
+    /// <summary>The text of the element that the cursor is on, which may not be empty.</summary>
+    public string NotEmptyText(string what, (int, int) place) =>
+        Text() is { Length: > 0 } text && !ManifestPath.HasControl(text) ? text.ToString()
+        : throw FaultAt($"The {what} is empty or contains a control character.", place);
+
+    /// <summary>Adds to a list of what may stand several times in one place, but not for ever.</summary>
+    public void AddTo<T>(List<T> list, T value, (int, int) place)
+    {
+        list.Add(value);
+        if (list.Count > MetalinkNames.MostPerFile)
+            throw FaultAt($"More than {MetalinkNames.MostPerFile} of one kind stand here.", place);
+    }
+
     public void Dispose() => xml.Dispose();
 
     private static string Shortened(ReadOnlySpan<char> text) =>

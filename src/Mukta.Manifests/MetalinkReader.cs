@@ -1,9 +1,6 @@
-using System.Buffers;
-using System.Security.Cryptography;
 using System.Xml;
 using Microsoft.Win32.SafeHandles;
 using Mukta.Disk;
-using Mukta.Hashing;
 using Mukta.Manifests.Formats;
 
 namespace Mukta.Manifests;
@@ -23,21 +20,17 @@ public sealed class MetalinkReader
     private readonly List<ManifestLink> links = [];
     private readonly List<MirrorUrl> bases = [];
     private readonly EntryNames names;
-    private readonly FileSoFar now = new();
-    private readonly ArrayBufferWriter<byte> digests = new();
-    private readonly Func<bool> readFileChild, readPiece;
-    private HashKind pieceKind;
+    private readonly FileElementReader file;
     private string? product, release;
     private long? sequence;
     private long bytes;
     private DateTimeOffset? expires;
-    private long pieceTotal;
 
     private MetalinkReader(MetalinkCursor at)
     {
         this.at = at;
         names = new EntryNames((what, place) => at.FaultAt(what, place));
-        (readFileChild, readPiece) = (ReadFileChild, ReadPiece);
+        file = new FileElementReader(at, bases);
     }
 
     /// <summary>Reads a manifest from a file on this machine.</summary>
@@ -142,7 +135,7 @@ public sealed class MetalinkReader
     {
         names.AddRange(next.names);
         bases.AddRange(next.bases);
-        var isMore = names.Count > MetalinkNames.MostEntries || pieceTotal + next.pieceTotal > MetalinkNames.MostPieces
+        var isMore = names.Count > MetalinkNames.MostEntries || file.PieceTotal + next.file.PieceTotal > MetalinkNames.MostPieces
             || bases.Count > MetalinkNames.MostPerFile;
         if (isMore || (bases.Count > 0 && files.Concat(next.files).Any(f => f.Extras is not null)))
             return false; // Which of a file's own places are those of the manifest depends on what stands before it.
@@ -181,10 +174,10 @@ public sealed class MetalinkReader
                 ReadFileElement();
                 return true;
             case (_, true, "product"):
-                product = NotEmpty(at.Text(), "product", place);
+                product = at.NotEmptyText("product", place);
                 return true;
             case (_, true, "release"):
-                release = NotEmpty(at.Text(), "release", place);
+                release = at.NotEmptyText("release", place);
                 return true;
             case (_, true, "sequence"):
                 sequence = at.Number("sequence number", at.Text(), 0, long.MaxValue, place);
@@ -194,7 +187,7 @@ public sealed class MetalinkReader
                 return true;
             case (_, true, "base"):
                 if (at.Mirror() is { } mirror)
-                    Add(bases, mirror, place);
+                    at.AddTo(bases, mirror, place);
                 return true;
             case (_, true, "link"):
                 ReadLink(place);
@@ -219,193 +212,10 @@ public sealed class MetalinkReader
         var place = at.Place;
         var path = at.RequiredAttribute("name");
         names.Claim(path, place);
-        now.Clear();
-        at.EachChild(readFileChild);
-        var hashes = now.Hashes.Count > 1 ? [.. now.Hashes.OrderBy(h => h.Kind)] : now.Hashes.ToArray();
-        var file = new ManifestFile
-        {
-            Path = path,
-            Size = now.Size ?? 0,
-            HasSize = now.Size is not null,
-            Hashes = hashes,
-            Pieces = now.Pieces,
-            Component = now.Component,
-            Mode = now.Mode,
-            Extras = now.HasSeldom ? new FileExtras
-            {
-                Urls = WithoutBases(now.Urls, path),
-                OperatingSystems = [.. now.Systems],
-                Languages = [.. now.Languages],
-                Version = now.Version,
-            } : null,
-        };
-        Prove(file, place, now.PiecesPlace);
-        if (file.Size > MetalinkNames.MostBytes - bytes)
+        var read = file.Read(path, place);
+        if (read.Size > MetalinkNames.MostBytes - bytes)
             throw at.FaultAt($"The files of this manifest have more than {MetalinkNames.MostBytes >> 60} EiB together.", place);
-        bytes += file.Size;
-        files.Add(file);
-    }
-
-    private bool ReadFileChild()
-    {
-        var here = at.Place;
-        switch (at.IsMetalink, at.IsOurs, at.Name)
-        {
-            case (true, _, "size"):
-                now.Size = now.Size is null ? at.Number("size", at.Text(), 0, long.MaxValue, here)
-                    : throw at.Fault("A file has two sizes.");
-                return true;
-            case (true, _, "hash"):
-                return ReadHash(now.Hashes);
-            case (true, _, "pieces"):
-                now.PiecesPlace = here;
-                return ReadPieces();
-            case (true, _, "url"):
-                if (at.Mirror() is { } mirror)
-                    Add(now.Urls, mirror, here);
-                return true;
-            case (true, _, "os"):
-                Add(now.Systems, at.Text().ToString(), here);
-                return true;
-            case (true, _, "language"):
-                Add(now.Languages, at.Text().ToString(), here);
-                return true;
-            case (true, _, "version"):
-                now.Version = at.Text().ToString();
-                return true;
-            case (_, true, "component"):
-                now.Component = at.Shared(NotEmpty(at.Text(), "component", here));
-                return true;
-            case (_, true, "mode"):
-                now.Mode = at.Mode(at.Text(), here);
-                return true;
-            default:
-                return false;
-        }
-    }
-
-    private void Prove(ManifestFile file, (int, int) place, (int, int) piecesPlace)
-    {
-        if (!file.HasSize && file.Pieces is not null)
-            throw at.FaultAt($"The file \"{file.Path}\" has pieces and no size; without it they mean nothing.", place);
-        if (file.Hashes.Count == 0 && file.Pieces is null)
-            throw at.FaultAt($"The file \"{file.Path}\" has no hash that Mukta knows (sha-256, sha-384, sha-512, sha-1, md5).", place);
-        if (file.Pieces is { } pieces && PieceList.CountFor(file.Size, pieces.PieceLength) is var needed && pieces.Count != needed)
-        {
-            throw at.FaultAt(
-                $"The file \"{file.Path}\" has {pieces.Count} pieces; its size of {file.Size} bytes and the piece length of "
-                + $"{pieces.PieceLength} ask for {needed}.", piecesPlace);
-        }
-
-        if (file.Size > 0 || !file.HasSize)
-            return;
-        foreach (var hash in file.Hashes)
-        {
-            using var nothing = hash.Kind.Start();
-            if (!CryptographicOperations.FixedTimeEquals(nothing.GetHashAndReset(), hash.Digest))
-            {
-                throw at.FaultAt(
-                    $"The file \"{file.Path}\" has size 0, but its {hash.Kind.IanaName()} hash is not the one of nothing.", place);
-            }
-        }
-    }
-
-    private bool ReadHash(List<ContentHash> hashes)
-    {
-        var place = at.Place;
-        if (HashKinds.FromIanaName(at.RequiredAttribute("type")) is not { } kind)
-            return false;
-        foreach (var other in hashes)
-        {
-            if (other.Kind == kind)
-                throw at.Fault($"A file has two {kind.IanaName()} hashes.");
-        }
-
-        var digest = new byte[kind.DigestLength()];
-        at.Digest(kind, at.Text(), digest, place);
-        hashes.Add(new ContentHash(kind, digest));
-        return true;
-    }
-
-    /// <summary>Reads one list of pieces. A file may carry several, by different functions: the best one is kept.</summary>
-    private bool ReadPieces()
-    {
-        var place = at.Place;
-        if (HashKinds.FromIanaName(at.RequiredAttribute("type")) is not { } kind)
-            return false;
-        var length = at.Number("piece length", at.RequiredAttribute("length"), 1, long.MaxValue, place);
-        digests.ResetWrittenCount();
-        pieceKind = kind;
-        at.EachChild(readPiece);
-        if (now.Pieces is null || kind < now.Pieces.Kind)
-            now.Pieces = new PieceList(kind, length, digests.WrittenSpan.ToArray());
-        return true;
-    }
-
-    private bool ReadPiece()
-    {
-        if (!at.IsMetalink || at.Name != "hash")
-            return false;
-        if (++pieceTotal > MetalinkNames.MostPieces)
-            throw at.Fault($"The manifest has more than {MetalinkNames.MostPieces} pieces.");
-        var here = at.Place;
-        Span<byte> digest = stackalloc byte[pieceKind.DigestLength()];
-        at.Digest(pieceKind, at.Text(), digest, here);
-        digests.Write(digest);
-        return true;
-    }
-
-    private IReadOnlyList<MirrorUrl> WithoutBases(List<MirrorUrl> urls, string path)
-    {
-        if (urls.Count == 0)
-            return [];
-        urls.RemoveAll(u => bases.Any(b => MirrorUrl.Below(b.Url, path).AbsoluteUri == u.Url.AbsoluteUri));
-        return urls.Count < 2 ? [.. urls] : [.. urls.OrderBy(u => u.Priority)];
-    }
-
-    private void Add<T>(List<T> list, T value, (int, int) place)
-    {
-        list.Add(value);
-        if (list.Count > MetalinkNames.MostPerFile)
-            throw at.FaultAt($"More than {MetalinkNames.MostPerFile} of one kind stand here.", place);
-    }
-
-    private string NotEmpty(ReadOnlySpan<char> text, string what, (int, int) place) =>
-        text.Length > 0 && !ManifestPath.HasControl(text) ? text.ToString()
-        : throw at.FaultAt($"The {what} is empty or contains a control character.", place);
-
-    /// <summary>What has been read of the file that the cursor is in. One object for all files.</summary>
-    private sealed class FileSoFar
-    {
-        public long? Size { get; set; }
-
-        public int? Mode { get; set; }
-
-        public string? Version { get; set; }
-
-        public string? Component { get; set; }
-
-        public PieceList? Pieces { get; set; }
-
-        public (int Line, int Column) PiecesPlace { get; set; }
-
-        public List<ContentHash> Hashes { get; } = [];
-
-        public List<MirrorUrl> Urls { get; } = [];
-
-        public List<string> Systems { get; } = [];
-
-        public List<string> Languages { get; } = [];
-
-        public bool HasSeldom => Urls.Count + Systems.Count + Languages.Count > 0 || Version is not null;
-
-        public void Clear()
-        {
-            (Size, Mode, Version, Component, Pieces) = (null, null, null, null, null);
-            Hashes.Clear();
-            Urls.Clear();
-            Systems.Clear();
-            Languages.Clear();
-        }
+        bytes += read.Size;
+        files.Add(read);
     }
 }

@@ -4,9 +4,7 @@ namespace Mukta.Operations;
 
 /// <summary>
 /// Where one operation keeps what it removes and overwrites, in one place: on the same mount, so that a rename is enough. Every change is
-/// written down, and is on the disk, before it is made. Many small changes share their flushes: see <see
-/// cref="Do(IReadOnlyList{Change})"/>.
-/// Not for use by several threads at once.
+/// written down, and is on the disk, before it is made. Not for use by several threads at once.
 /// </summary>
 public sealed class KeptArea : IDisposable
 {
@@ -21,15 +19,13 @@ public sealed class KeptArea : IDisposable
     private readonly string prefix;
     private readonly Journal journal;
     private readonly ChangeSite site;
-    private readonly bool isLasting;
-    private readonly HashSet<string> foldersNoted = new(StringComparer.Ordinal);
-    private readonly HashSet<string> foldersToFlush = new(StringComparer.Ordinal);
+    private readonly ChangeRunner runner;
 
     private KeptArea(AreaPlace place, string kept, Journal journal, bool isLasting)
     {
-        (anchor, owned, prefix, this.journal, this.isLasting) =
-            (place.Anchor, place.IsOwned ? place.Anchor : null, place.Prefix, journal, isLasting);
+        (anchor, owned, prefix, this.journal) = (place.Anchor, place.IsOwned ? place.Anchor : null, place.Prefix, journal);
         site = new ChangeSite(anchor, kept);
+        runner = new ChangeRunner(site, journal, isLasting);
     }
 
     /// <summary>The operation's folder.</summary>
@@ -42,7 +38,11 @@ public sealed class KeptArea : IDisposable
     public IReadOnlyList<Change> Changes => journal.Changes;
 
     /// <summary>Which change of another operation the changes that follow undo; null for none.</summary>
-    internal int? Undoing { get; set; }
+    internal int? Undoing
+    {
+        get => runner.Undoing;
+        set => runner.Undoing = value;
+    }
 
     /// <summary>In an undo: the changes that an interrupted run of it may have put back in part.</summary>
     internal IReadOnlySet<int> BegunBefore { get; set; } = new HashSet<int>();
@@ -109,16 +109,7 @@ public sealed class KeptArea : IDisposable
         try
         {
             place.Anchor.EnsureFolder(area.site.Files);
-            List<Change> last = [.. record.Changes.Skip(record.LastLine)];
-            var notMade = record.NotMade();
-            List<Change> left =
-                [.. last.Where(c => !notMade.Contains(c.Number) && !c.Settle(area.site)).Select(c => new NotDone(c.Number, "interrupted"))];
-            foreach (var folder in last.SelectMany(c => c.Folders).Append(area.site.Files).Distinct(StringComparer.Ordinal))
-                area.FlushIfThere(folder);
-            foreach (var folder in record.Changes.OfType<FolderTime>())
-                area.foldersNoted.Add(folder.Path);
-            if (left.Count > 0)
-                journal.Append(left);
+            area.runner.Settle(record);
             return area;
         }
         catch
@@ -136,45 +127,11 @@ public sealed class KeptArea : IDisposable
             System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(failure);
     }
 
-    /// <summary>
-    /// Makes a batch of changes that do not depend on each other. They are written down and flushed together before, and the folders they
-    /// change are flushed together after; one that fails keeps none of the others from being made.
-    /// </summary>
-    /// <returns>For each change why it was not made; null if it was.</returns>
-    /// <exception cref="DiskException">They cannot be written down; none was made.</exception>
-    public IReadOnlyList<Exception?> Do(IReadOnlyList<Change> changes)
-    {
-        var times = changes.SelectMany(c => c.Folders).Distinct(StringComparer.Ordinal).Where(f => !foldersNoted.Contains(f))
-            .Select(f => (Path: f, Node: site.Look(f.Length == 0 ? "." : f))).Where(f => f.Node is { Kind: NodeKind.Folder }).ToList();
-        var written = journal.Append(
-            [.. times.Select(t => new FolderTime(t.Path, t.Node!.Value.ModifiedNs) { Undoes = Undoing }),
-            .. changes.Select(c => c with { Undoes = c.Undoes ?? Undoing })]);
-        foldersNoted.UnionWith(times.Select(t => t.Path));
-        Change[] made = [.. written.Skip(times.Count)];
-        var failures = new Exception?[made.Length];
-        for (var i = 0; i < made.Length; i++)
-            failures[i] = Tried(() => made[i].Prepare(site));
-        if (isLasting && made.Any(c => c.Keeps) && Tried(() => anchor.Flush(site.Files)) is { } unflushed)
-            failures = [.. failures.Select(f => f ?? unflushed)]; // What is kept may not outlast a loss of power, so nothing is replaced.
-        for (var i = 0; i < made.Length; i++)
-            failures[i] ??= Tried(() => made[i].Apply(site));
-        foldersToFlush.UnionWith(made.SelectMany(c => c.Folders));
-        if (made.Any(c => c.Keeps))
-            foldersToFlush.Add(site.Files);
-        var late = isLasting ? Tried(Flush) : null;
-        WriteDownFailures(made, failures);
-        if (late is not null)
-            System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(late);
-        return failures;
-    }
+    /// <summary>Makes a batch of changes that do not depend on each other: see <see cref="ChangeRunner.Do"/>.</summary>
+    public IReadOnlyList<Exception?> Do(IReadOnlyList<Change> changes) => runner.Do(changes);
 
     /// <summary>Flushes the folders whose names were changed and are not flushed yet.</summary>
-    public void Flush()
-    {
-        foreach (var folder in foldersToFlush)
-            FlushIfThere(folder);
-        foldersToFlush.Clear();
-    }
+    public void Flush() => runner.Flush();
 
     /// <summary>Moves what is at a path to the kept files.</summary>
     /// <returns>Where it is now.</returns>
@@ -343,53 +300,4 @@ public sealed class KeptArea : IDisposable
         while (folder.Length > 0 && (site.Look(folder) is null || TryRemove(folder)))
             folder = Folder.ParentOf(folder);
     }
-
-    private void FlushIfThere(string folder)
-    {
-        if (folder.Length == 0 || site.Look(folder) is { Kind: NodeKind.Folder })
-            anchor.Flush(folder);
-    }
-
-    /// <summary>
-    /// A change that failed in its middle is brought to one side or the other; what is not done then is written down as that.
-    /// </summary>
-    private void WriteDownFailures(Change[] made, Exception?[] failures)
-    {
-        var notMade = new List<Change>();
-        for (var i = 0; i < made.Length; i++)
-        {
-            if (failures[i] is { } failure && (Tried(() => made[i].Settle(site)) is not null || !made[i].Settle(site)))
-                notMade.Add(new NotDone(made[i].Number, failure is MuktaException known ? known.What : failure.Message));
-        }
-
-        if (notMade.Count > 0)
-            _ = Tried(() => journal.Append(notMade)); // If not, the next run finds out again.
-    }
-
-    private static Exception? Tried(Action act)
-    {
-        try
-        {
-            act();
-            return null;
-        }
-        catch (Exception e) when (e is MuktaException or IOException or UnauthorizedAccessException)
-        {
-            return e;
-        }
-    }
-}
-
-/// <summary>A place in which an operation keeps something.</summary>
-/// <param name="Anchor">The folder that the journal's paths are relative to, and that holds <c>.mukta</c>.</param>
-internal sealed record AreaPlace(Folder Anchor)
-{
-    /// <summary>The anchor's own path as the operation's callers name it; "" if their paths are relative to the same.</summary>
-    public string Prefix { get; init; } = "";
-
-    /// <summary>True if the anchor is closed with the area.</summary>
-    public bool IsOwned { get; init; }
-
-    /// <summary>True if an operation of root's belongs to root, and not to the owner of the folder it is in.</summary>
-    public bool StaysRoots { get; init; }
 }

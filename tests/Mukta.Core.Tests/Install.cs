@@ -3,6 +3,7 @@ using Mukta.Fetching;
 using Mukta.Manifests;
 using Mukta.Operations;
 using Mukta.Repair;
+using Mukta.Repair.Local;
 using Mukta.Tests;
 using Mukta.Verification;
 

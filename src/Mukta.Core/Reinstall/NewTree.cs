@@ -2,6 +2,7 @@ using Mukta.Disk;
 using Mukta.Host.Processes;
 using Mukta.Operations;
 using Mukta.Repair;
+using Mukta.Repair.Local;
 using Mukta.Verification;
 
 namespace Mukta.Reinstall;

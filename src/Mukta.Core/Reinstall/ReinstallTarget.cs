@@ -5,6 +5,7 @@ using Mukta.Host.Processes;
 using Mukta.Manifests;
 using Mukta.Products;
 using Mukta.Repair;
+using Mukta.Repair.Local;
 using Mukta.UserData;
 using Mukta.Verification;
 

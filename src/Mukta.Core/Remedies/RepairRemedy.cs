@@ -3,6 +3,7 @@ using Mukta.Fetching;
 using Mukta.Host;
 using Mukta.Manifests;
 using Mukta.Repair;
+using Mukta.Repair.Local;
 using Mukta.State;
 using Mukta.Verification;
 using Mukta.Verification.Quick;

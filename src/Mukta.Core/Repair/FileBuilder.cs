@@ -2,6 +2,7 @@ using System.Collections.Concurrent;
 using Mukta.Disk;
 using Mukta.Fetching;
 using Mukta.Manifests;
+using Mukta.Repair.Local;
 
 namespace Mukta.Repair;
 

@@ -2,6 +2,7 @@ using Mukta.Disk;
 using Mukta.Fetching;
 using Mukta.Operations;
 using Mukta.Repair.Damage;
+using Mukta.Repair.Local;
 
 namespace Mukta.Repair;
 

@@ -1,5 +1,6 @@
 using Mukta.Disk;
 using Mukta.Operations;
+using Mukta.Repair.Local;
 using Mukta.Verification;
 
 namespace Mukta.Repair;

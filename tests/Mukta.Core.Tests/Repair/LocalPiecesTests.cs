@@ -5,6 +5,7 @@ using Mukta.Fetching;
 using Mukta.Hashing;
 using Mukta.Manifests;
 using Mukta.Repair;
+using Mukta.Repair.Local;
 
 namespace Mukta.Core.Tests.Fetching;
 

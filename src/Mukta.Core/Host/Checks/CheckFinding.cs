@@ -170,4 +170,8 @@ public sealed record AreaResult(Area Area, IReadOnlyList<CheckFinding> Findings,
     /// <summary>An area with its findings in order.</summary>
     public static AreaResult Of(Area area, IEnumerable<CheckFinding> findings, string summary) =>
         new(area, [.. findings.OrderByDescending(f => f.Verdict)], summary);
+
+    /// <summary>An area of which nothing could be found out.</summary>
+    internal static AreaResult NotKnown(Area area, FindingKind kind, string why, string? advice = null) =>
+        Of(area, [new CheckFinding(kind, Verdict.Unknown, area.ToString(), why, Advice: advice)], "");
 }

@@ -13,7 +13,7 @@ namespace Mukta.Manifests;
 public sealed class MetalinkReader
 {
     /// <summary>From this length on a manifest is read by two cores.</summary>
-    private const long WorthHalving = 8L << 20;
+    private const long WorthHalving = 2L << 20;
 
     private readonly MetalinkCursor at;
     private readonly List<ManifestFile> files = [];

@@ -183,6 +183,30 @@ public sealed class KeptArea : IDisposable
     /// <summary>Makes sure that a folder is there, and writes down each that has to be made.</summary>
     public void EnsureFolder(string path) => Ensure(Below(path));
 
+    /// <summary>
+    /// Makes the folders of a batch together, those of one depth at a time. What fails is written down and left to <see
+    /// cref="EnsureFolder"/>, which says why.
+    /// </summary>
+    public void MakeMissingFolders(IEnumerable<string> paths)
+    {
+        var missing = new HashSet<string>(StringComparer.Ordinal);
+        foreach (var path in paths.Select(Below))
+        {
+            var folder = path;
+            while (folder.Length > 0 && !missing.Contains(folder) && site.Look(folder) is null)
+            {
+                missing.Add(folder);
+                folder = Folder.ParentOf(folder);
+            }
+        }
+
+        foreach (var level in missing.GroupBy(f => f.Count(c => c == '/')).OrderBy(g => g.Key))
+        {
+            if (Do([.. level.Order(StringComparer.Ordinal).Select(f => new FolderMade(f))]).Any(failure => failure is not null))
+                return;
+        }
+    }
+
     /// <summary>Removes an empty folder. False if something is in it.</summary>
     public bool TryRemoveFolder(string path) => TryRemove(Below(path));
 

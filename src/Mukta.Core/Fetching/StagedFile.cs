@@ -1,5 +1,5 @@
 using System.Buffers;
-using System.Security.Cryptography;
+using System.IO.Hashing;
 using System.Text;
 using Microsoft.Win32.SafeHandles;
 using Mukta.Disk;
@@ -231,6 +231,7 @@ internal sealed class StagedFile : IDisposable
         Encoding.UTF8.GetBytes($"{file.Path}\0{file.Size}\0{proof.PieceLength}\0", about);
         for (var piece = 0; piece < proof.Count; piece++)
             about.Write(proof[piece]);
-        return Convert.ToHexStringLower(SHA256.HashData(about.WrittenSpan).AsSpan(0, 16));
+        // Files that somebody makes meet in one name spoil each other, and are then not as published.
+        return Convert.ToHexStringLower(XxHash128.Hash(about.WrittenSpan));
     }
 }

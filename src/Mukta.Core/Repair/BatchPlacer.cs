@@ -58,6 +58,8 @@ internal sealed class BatchPlacer(Folder install, KeptArea area, RepairPlan plan
         }
 
         using var folders = new EnsuredFolders(install, area);
+        if (inTheWay.Count == 0) // Otherwise something may have to be set aside before a folder can be made.
+            _ = StepResults.Tried(() => MakeFolders(proven)); // What fails is tried again for its file, which then says why.
         var ready = proven.Where(p => p.Put.Way != PutWay.Patch && results.Does(p.Put.Path, () => Ready(p, folders))).ToList();
         if (ready.Count > 0)
         {
@@ -105,13 +107,16 @@ internal sealed class BatchPlacer(Folder install, KeptArea area, RepairPlan plan
         ];
     }
 
+    private void MakeFolders(List<StagedPut> proven) =>
+        area.MakeMissingFolders(proven.Where(p => p.Put.Way != PutWay.Patch).Select(p => Folder.ParentOf(p.Put.Path)).Distinct());
+
     /// <summary>Makes way for a file, and the folders that it is to be in.</summary>
     private void Ready(StagedPut built, EnsuredFolders folders)
     {
         var put = built.Put;
         if (!built.Staged.IsAsReadBack(install.Look(built.Staged.Path)))
             throw Swapped(put);
-        RefuseChanged(put, install.Look(put.Path));
+        RefuseChanged(put);
         MakeWay(put.Path);
         folders.Ensure(Folder.ParentOf(put.Path));
     }
@@ -131,7 +136,7 @@ internal sealed class BatchPlacer(Folder install, KeptArea area, RepairPlan plan
     private void Patch(StagedPut built, CancellationToken cancel)
     {
         var (put, staged) = (built.Put, built.Staged);
-        RefuseChanged(put, install.Look(put.Path));
+        RefuseChanged(put);
         foreach (var range in put.Fetch)
             area.Do(new Patched(put.Path, range.Offset, range.Length, staged.Path, range.Offset, install.Look(put.Path)!.Value.ModifiedNs));
         using (var hasher = new PieceHasher())
@@ -157,11 +162,11 @@ internal sealed class BatchPlacer(Folder install, KeptArea area, RepairPlan plan
         ExitCode.Blocked, "Something else changed the new file before it was in its place.", put.Path,
         "Find out what writes to the install and end it, then run the same command again.");
 
-    private void RefuseChanged(PutFile put, Node? now)
+    private void RefuseChanged(PutFile put)
     {
         // What an interrupted run had begun with a file may have been taken back since it was verified, and another of its names may have
         // been replaced: that shows in its time of change only.
-        if (put.Replaces is { } old && now is { } there
+        if (put.Replaces is { } old && install.Look(put.Path) is { } there
             && !there.IsSameAs(IsResumed || old.Links > 1 ? old with { ChangedNs = there.ChangedNs } : old))
         {
             throw new MuktaException(
@@ -169,6 +174,7 @@ internal sealed class BatchPlacer(Folder install, KeptArea area, RepairPlan plan
                 "Close what writes to it, then run the same command again.");
         }
     }
+
     /// <summary>The folders that files of one batch go to: each is made once, and is open until the batch is placed.</summary>
     private sealed class EnsuredFolders(Folder install, KeptArea area) : IDisposable
     {

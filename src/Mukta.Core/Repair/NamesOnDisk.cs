@@ -22,7 +22,7 @@ public static class NamesOnDisk
         Manifest manifest, IEnumerable<string> made, FileSystemCapabilities can, Func<string, string, bool> areOne, string place)
     {
         List<string> paths = [.. made];
-        if (paths.Find(p => p.Split('/').Any(s => !can.Holds(s))) is { } foreign)
+        if (can.Forbidden.Length > 0 && paths.Find(p => p.Split('/').Any(s => !can.Holds(s))) is { } foreign)
             throw Cannot($"This disk's file system cannot hold the name {PathBytes.Shown(foreign)}.", place);
         foreach (var (one, other) in Twins(manifest, paths).Take(MostTried))
         {
@@ -59,9 +59,13 @@ public static class NamesOnDisk
     /// </summary>
     private static IEnumerable<(string One, string Other)> Twins(Manifest manifest, List<string> made)
     {
-        var wanted = made.Select(Folded).ToHashSet(StringComparer.Ordinal);
-        var seen = new Dictionary<string, List<string>>(StringComparer.Ordinal);
-        foreach (var path in manifest.Files.Select(f => f.Path).Concat(manifest.Links.Select(l => l.Path)))
+        var listed = manifest.Files.Select(f => f.Path).Concat(manifest.Links.Select(l => l.Path));
+        var alike = Alike(listed);
+        if (alike.Count == 0)
+            yield break;
+        var wanted = made.Select(Folded).Where(alike.Contains).ToHashSet(StringComparer.OrdinalIgnoreCase);
+        var seen = new Dictionary<string, List<string>>(StringComparer.OrdinalIgnoreCase);
+        foreach (var path in listed)
         {
             var folded = Folded(path);
             if (!wanted.Contains(folded))
@@ -75,18 +79,28 @@ public static class NamesOnDisk
         }
     }
 
-    /// <summary>A path without letter case, with one sign for a letter that has an accent, however it is written.</summary>
+    /// <summary>What two or more paths come to if letter case and the way to write an accent do not count; mostly nothing.</summary>
+    private static HashSet<string> Alike(IEnumerable<string> paths)
+    {
+        var seen = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
+        var alike = new HashSet<string>(StringComparer.OrdinalIgnoreCase);
+        foreach (var folded in paths.Select(Folded).Where(f => !seen.Add(f)))
+            alike.Add(folded);
+        return alike;
+    }
+
+    /// <summary>A path with one sign for a letter that has an accent, however it is written. Letter case is left to the comparison.</summary>
     private static string Folded(string path)
     {
         if (Ascii.IsValid(path))
-            return path.ToUpperInvariant();
+            return path;
         var text = new StringBuilder(path.Length);
         foreach (var letter in path)
         {
             if (IsMark(letter) && text.Length > 0)
                 text[^1] = '\u00a4';
             else
-                text.Append(char.IsAscii(letter) ? char.ToUpperInvariant(letter) : '\u00a4');
+                text.Append(char.IsAscii(letter) ? letter : '\u00a4');
         }
 
         return text.ToString();

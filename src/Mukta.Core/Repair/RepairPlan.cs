@@ -27,7 +27,7 @@ public sealed record RepairPlan
     public Manifest? Older { get; init; }
 
     /// <summary>The plan with what was found elsewhere on this machine.</summary>
-    public RepairPlan With(LocalPieces local) => this with
+    public RepairPlan With(LocalPieces local) => local.IsEmpty ? this : this with
     {
         Steps = [.. Steps.Select(s => s is PutFile put ? put with { BytesElsewhere = local.BytesFor(put) } : s)],
     };

@@ -26,10 +26,12 @@ internal readonly record struct FileSeal(NodeKind Kind, int Mode, long Size, ulo
     {
     }
 
+    /// <summary>Makes what <see cref="ContentOf"/> needs: one for many files.</summary>
+    public static IncrementalHash StartHash() => IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+
     /// <summary>What stands for the bytes that a manifest asks for.</summary>
-    public static UInt128 ContentOf(ManifestFile file)
+    public static UInt128 ContentOf(ManifestFile file, IncrementalHash hash)
     {
-        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
         Span<byte> head = stackalloc byte[17];
         head[0] = (byte)file.Proof.Kind;
         BinaryPrimitives.WriteInt64LittleEndian(head[1..], file.Size);

@@ -38,6 +38,7 @@ internal sealed record VerifiedRecord(
         var newest = ((result.LookedAt - granularity) - DateTimeOffset.UnixEpoch).Ticks * 100;
         var folders = new Dictionary<string, (ulong Device, ArrayBufferWriter<byte> Bytes)>(StringComparer.Ordinal);
         var sealedCount = 0L;
+        using var hash = FileSeal.StartHash();
         foreach (var entry in result.Manifest.Files.Concat<ManifestEntry>(result.Manifest.Links))
         {
             if (!result.Proven.TryGetValue(entry.Path, out var node) || node.ChangedNs >= newest)
@@ -49,7 +50,7 @@ internal sealed record VerifiedRecord(
             if (into.Device != node.Device)
                 continue; // A file that is mounted over another one.
             SealedFolder.Append(
-                into.Bytes, entry.Path[(slash + 1)..], new FileSeal(node, entry is ManifestFile file ? FileSeal.ContentOf(file) : 0));
+                into.Bytes, entry.Path[(slash + 1)..], new FileSeal(node, entry is ManifestFile file ? FileSeal.ContentOf(file, hash) : 0));
             sealedCount++;
         }
 
@@ -66,12 +67,14 @@ internal sealed record VerifiedRecord(
     {
         var trusted = new Dictionary<string, Node>(StringComparer.Ordinal);
         var contents = manifest.Files.ToDictionary(f => f.Path, f => f, StringComparer.Ordinal);
+        using var hash = FileSeal.StartHash();
         foreach (var (folder, seals) in Folders)
         {
             foreach (var (name, seal) in seals.All())
             {
                 var path = folder.Length == 0 ? name : $"{folder}/{name}";
-                if (seal.Kind == NodeKind.File && contents.TryGetValue(path, out var file) && FileSeal.ContentOf(file) == seal.Content)
+                if (seal.Kind == NodeKind.File && contents.TryGetValue(path, out var file)
+                    && FileSeal.ContentOf(file, hash) == seal.Content)
                 {
                     trusted.Add(path, new Node
                     {

@@ -29,9 +29,8 @@ public interface ICrashScene : IDisposable
 
 /// <summary>
 /// Ends the world before every single change that an operation and its undo make on the disk, and cuts the power in several ways; then
-/// gives
-/// the same command again. With <c>MUKTA_TESTS=all</c> every point, otherwise some by a seed that is printed and that <c>MUKTA_SEED</c>
-/// sets.
+/// gives the same command again. With <c>MUKTA_TESTS=all</c> every point, otherwise some by a seed that is printed and that
+/// <c>MUKTA_SEED</c> sets.
 /// </summary>
 public static class CrashPoints
 {

@@ -11,7 +11,7 @@ public sealed class KeptAreaTests
 {
     [Fact]
     public void After_a_crash_at_any_point_every_kind_of_change_is_resumed_undone_and_its_undo_undone() =>
-        CrashPoints.ForEach(() => new Scene(), changes: 91, undoChanges: 90);
+        CrashPoints.ForEach(() => new Scene(), changes: 112, undoChanges: 108);
 
     [Theory]
     [InlineData(DiskChangeKind.Rename)]
@@ -78,6 +78,23 @@ public sealed class KeptAreaTests
         tree.Do(area => area.Do([new SetAside("a"), new SetAside("is not there"), new SetAside("b")]).Select(f => f is null)
             .ShouldBe([true, false, true]));
         tree.Look().Keys.ShouldNotContain("b");
+        tree.Undo().NotRestored.ShouldBeEmpty();
+        tree.Look().ShouldBe(before);
+    }
+
+    [Fact]
+    public void A_folder_that_cannot_be_made_with_others_is_written_down_as_not_made_and_says_why_when_it_is_made_by_itself()
+    {
+        using var tree = new Tree();
+        var before = tree.Look();
+        tree.Do(area =>
+        {
+            area.Rename("a", "wide"); // A file where a folder is to be.
+            area.MakeMissingFolders(["high/one", "wide/two", "high/three"]);
+            Should.Throw<DiskException>(() => area.EnsureFolder("wide/two")).What.ShouldContain("make the folder");
+            area.EnsureFolder("high/one");
+        });
+        Directory.Exists(tree.Scratch.At("place/high/three")).ShouldBeTrue();
         tree.Undo().NotRestored.ShouldBeEmpty();
         tree.Look().ShouldBe(before);
     }
@@ -232,6 +249,7 @@ public sealed class KeptAreaTests
             }
 
             area.RemoveEmptyFolders("deep/er");
+            area.MakeMissingFolders(["wide/one", "wide/two/deep"]);
             Stage(folder, "staged-b", "B");
             if (folder.ReadAll("b", 100).AsSpan().SequenceEqual("b"u8))
                 area.Replace("staged-b", "b");
@@ -255,6 +273,7 @@ public sealed class KeptAreaTests
             File.ReadAllText(tree.Scratch.At("place/other/place/c")).ShouldBe("c", after);
             Directory.EnumerateFileSystemEntries(tree.Scratch.At("place/full")).ShouldBeEmpty(after);
             Directory.Exists(tree.Scratch.At("place/deep")).ShouldBeFalse(after);
+            Directory.EnumerateDirectories(tree.Scratch.At("place/wide"), "*", SearchOption.AllDirectories).Count().ShouldBe(3, after);
         }
 
         public void Undo()

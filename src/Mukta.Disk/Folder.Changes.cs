@@ -225,6 +225,26 @@ public sealed partial class Folder
     }
 
     /// <summary>
+    /// Makes sure that a folder, and all on its way, outlasts a loss of power, also where it was made by a run that was killed before it
+    /// could see to that.
+    /// </summary>
+    public void FlushWayTo(string path)
+    {
+        while (path.Length > 0)
+        {
+            path = ParentOf(path);
+            try
+            {
+                Flush(path);
+            }
+            catch (DiskException e) when (e.Errno == DiskException.AccessDenied)
+            {
+                // Who may not read it has made nothing in it.
+            }
+        }
+    }
+
+    /// <summary>
     /// Makes sure that all that was changed below this folder outlasts a loss of power, with everything else on its file system
     /// (syncfs(2)): for many files that is much sooner done than one by one. False if the file system may not do what that says, or
     /// fails: then each file has to be flushed, and says what is wrong with it.

@@ -102,7 +102,11 @@ internal sealed class AreasOfOperation : IDisposable
         if (areas.TryGetValue(kept, out var area))
             return area;
         if (prefix.Length > 0)
-            Root.EnsureFolder(prefix, isLasting: true);
+        {
+            Root.EnsureFolder(prefix);
+            Root.FlushWayTo(prefix);
+        }
+
         var place = prefix.Length == 0 ? new AreaPlace(Root) { StaysRoots = true }
             : new AreaPlace(Folder.Open(Path.Join(Root.Path, prefix))) { Prefix = prefix, IsOwned = true, StaysRoots = true };
         var parent = prefix.Length == 0 ? kept : KeptArea.OfInstall;

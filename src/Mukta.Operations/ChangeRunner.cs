@@ -52,8 +52,8 @@ internal sealed class ChangeRunner(ChangeSite site, Journal journal, bool isLast
     /// <summary>Flushes the folders whose names were changed and are not flushed yet.</summary>
     public void Flush()
     {
-        foreach (var folder in foldersToFlush)
-            FlushIfThere(folder);
+        foreach (var folder in foldersToFlush.Where(IsThere))
+            site.Anchor.Flush(folder);
         foldersToFlush.Clear();
     }
 
@@ -67,19 +67,17 @@ internal sealed class ChangeRunner(ChangeSite site, Journal journal, bool isLast
         var notMade = record.NotMade();
         List<Change> left =
             [.. last.Where(c => !notMade.Contains(c.Number) && !c.Settle(site)).Select(c => new NotDone(c.Number, "interrupted"))];
-        foreach (var folder in last.SelectMany(c => c.Folders).Append(site.Files).Distinct(StringComparer.Ordinal))
-            FlushIfThere(folder);
+        foreach (var change in last)
+            _ = Tried(() => change.FlushBytes(site)); // What cannot be flushed may be changed or gone since.
+        foreach (var folder in last.SelectMany(c => c.Folders).Append(site.Files).Distinct(StringComparer.Ordinal).Where(IsThere))
+            site.Anchor.Flush(folder);
         foreach (var folder in record.Changes.OfType<FolderTime>())
             foldersNoted.Add(folder.Path);
         if (left.Count > 0)
             journal.Append(left);
     }
 
-    private void FlushIfThere(string folder)
-    {
-        if (folder.Length == 0 || site.Look(folder) is { Kind: NodeKind.Folder })
-            site.Anchor.Flush(folder);
-    }
+    private bool IsThere(string folder) => folder.Length == 0 || site.Look(folder) is { Kind: NodeKind.Folder };
 
     /// <summary>
     /// A change that failed in its middle is brought to one side or the other; what is not done then is written down as that.

@@ -67,11 +67,9 @@ internal sealed class Journal : IDisposable
             var record = OperationRecord.Read(anchor, path)
                 ?? throw new DiskException(DiskException.NoEntry, "read", Path.Join(anchor.Path, name));
             if (record.HasTornEnd)
-            {
                 file.SetLength(record.Length);
-                file.Flush();
-            }
-
+            if (isLasting || record.HasTornEnd)
+                file.Flush(); // A run that was killed may have written the last line and not flushed it.
             return (new Journal(file, record, isLasting), record);
         }
         catch

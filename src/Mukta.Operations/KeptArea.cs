@@ -61,7 +61,7 @@ public sealed class KeptArea : IDisposable
     internal static KeptArea Begin(AreaPlace place, string parent, OperationHeader header, bool isLasting = true)
     {
         var (anchor, path) = (place.Anchor, $"{parent}/{header.Operation}");
-        anchor.EnsureFolder(path, isLasting);
+        anchor.EnsureFolder(path);
         if (place.StaysRoots && CurrentUser.Number == 0)
             anchor.SetOwner(path, 0, 0); // Only root may write down what root is to put back.
         anchor.EnsureFolder($"{path}/{ChangeSite.FolderName}");
@@ -69,7 +69,7 @@ public sealed class KeptArea : IDisposable
         try
         {
             if (isLasting)
-                anchor.Flush(path);
+                FlushNames(anchor, path);
             return area;
         }
         catch
@@ -109,6 +109,8 @@ public sealed class KeptArea : IDisposable
         try
         {
             place.Anchor.EnsureFolder(area.site.Files);
+            if (isLasting)
+                FlushNames(place.Anchor, path);
             area.runner.Settle(record);
             return area;
         }
@@ -117,6 +119,13 @@ public sealed class KeptArea : IDisposable
             area.Dispose();
             throw;
         }
+    }
+
+    /// <summary>The operation's folder and its journal are there after a loss of power, whichever run has made them.</summary>
+    private static void FlushNames(Folder anchor, string path)
+    {
+        anchor.FlushWayTo(path);
+        anchor.Flush(path);
     }
 
     /// <summary>Makes one change.</summary>

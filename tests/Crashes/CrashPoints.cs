@@ -58,6 +58,8 @@ public static class CrashPoints
             Crash(make, isPoor, point, loss, each);
         foreach (var (point, loss, each) in Points(undo.Count, seed + 1, isPoor))
             CrashUndo(make, isPoor, point, loss, each);
+        foreach (var (point, loss, each) in Points(run.Count, seed + 2, isPoor).Where((_, i) => Sample.IsAll || i % 3 == 0))
+            CutPowerAfterResuming(make, isPoor, point, loss == Loss.Nothing ? Loss.Names : loss, each);
         foreach (var loss in Enum.GetValues<Loss>())
             CutPowerAfterTheEnd(make, isPoor, loss, seed);
         return (run, undo);
@@ -143,6 +145,27 @@ public static class CrashPoints
         }
 
         Same(before, scene.Look(), $"after losing {loss} when all was undone");
+    }
+
+    /// <summary>A run is killed, the same command ends, and only then the power is cut: what the killed one had not flushed counts too.</summary>
+    private static void CutPowerAfterResuming(Func<ICrashScene> make, bool isPoor, int point, Loss loss, int seed)
+    {
+        var after = $"after a kill at change {point}, the same command, and losing {loss} (seed {seed}{(isPoor ? ", poor disk" : "")})";
+        using var scene = make();
+        var before = scene.Look();
+        using (var disk = new ForgettingDisk(point, scene.Roots, isPoor))
+        {
+            RunUntilTheEnd(disk, scene.Run);
+            disk.GoOn();
+            using (disk.Watching())
+                Told(after, scene.Run);
+            disk.CutPower(loss, seed);
+        }
+
+        scene.CheckCrashed(after);
+        scene.Check(after);
+        Told("the undo " + after, scene.Undo);
+        Same(before, scene.Look(), "undone " + after);
     }
 
     private static void RunUntilTheEnd(ForgettingDisk disk, Action run)

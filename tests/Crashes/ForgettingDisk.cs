@@ -140,6 +140,13 @@ public sealed class ForgettingDisk(int killAt, IReadOnlyList<string> roots, bool
         }
     }
 
+    /// <summary>The world goes on, as after a kill: what was not flushed until then is still not flushed.</summary>
+    public void GoOn()
+    {
+        lock (working)
+            (isOver, count) = (false, killAt);
+    }
+
     /// <summary>
     /// Cuts the power: what was not flushed is gone as far as the loss says. From here on the disk forgets nothing any more.
     /// </summary>

@@ -65,6 +65,14 @@ public abstract partial record Change
     /// <summary>After an interruption: completes it if it was begun, and answers whether it is done. What was not begun is left.</summary>
     internal virtual bool Settle(ChangeSite site) => true;
 
+    /// <summary>
+    /// Flushes what a run that was killed may have written and not flushed: who finds it right does not write it again. Most changes are of
+    /// names only.
+    /// </summary>
+    internal virtual void FlushBytes(ChangeSite site)
+    {
+    }
+
     /// <summary>Puts back what it changed, as changes of the undo. After an interruption it is called again.</summary>
     /// <exception cref="NotRestoredException">It cannot be put back.</exception>
     internal virtual void Revert(ChangeSite site, KeptArea undo, ISystemUndo? system)

@@ -56,6 +56,12 @@ public sealed record Patched(
     /// <summary>Once the old bytes are kept the range may be half written: writing them back is right either way.</summary>
     internal override bool Settle(ChangeSite site) => site.Look(site.At(this)) is not null;
 
+    internal override void FlushBytes(ChangeSite site)
+    {
+        using var file = site.Anchor.OpenToPatch(Path);
+        file.Flush();
+    }
+
     internal override void Revert(ChangeSite site, KeptArea undo, ISystemUndo? system)
     {
         if (site.Look(site.At(this)) is not { Kind: NodeKind.File })

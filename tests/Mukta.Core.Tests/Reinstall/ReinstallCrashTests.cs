@@ -24,11 +24,11 @@ public sealed class ReinstallCrashTests
 
     [Fact]
     public void After_a_crash_at_any_point_the_old_or_the_new_install_works_and_the_same_reinstall_ends_and_undo_brings_everything_back() =>
-        CrashPoints.ForEach(() => new Scene(hasSetup: false), changes: 219, undoChanges: 65);
+        CrashPoints.ForEach(() => new Scene(hasSetup: false), changes: 226, undoChanges: 82);
 
     [Fact]
     public void With_a_vendors_remove_and_install_the_same_reinstall_ends_after_a_crash_at_any_point_and_undo_brings_everything_back() =>
-        CrashPoints.ForEach(() => new Scene(hasSetup: true), changes: 306, undoChanges: 75);
+        CrashPoints.ForEach(() => new Scene(hasSetup: true), changes: 313, undoChanges: 92);
 
     /// <summary>An install that is replaced by a clean copy.</summary>
     private sealed class Scene(bool hasSetup) : ICrashScene
@@ -142,7 +142,7 @@ public sealed class ReinstallCrashTests
         harbour.Services.Active.ShouldBe("active");
         var areas = new OperationCatalog(harbour.Machine.Home, TimeProvider.System).All([], []);
         areas.Count.ShouldBeInRange(1, 2, "a kill after the very end makes the next one another operation");
-        areas.ShouldAllBe(a => a.State == OperationState.Done);
+        areas.ShouldContain(a => a.State == OperationState.Done, "with the power the last line of the first may be lost");
         Directory.EnumerateFileSystemEntries(areas[0].Place).Select(Path.GetFileName).Order()
             .ShouldBe(["files", "journal", "user-data-0.tar"]);
     }

@@ -10,11 +10,11 @@ public sealed class RemedyCrashTests
 {
     [Fact]
     public void After_a_crash_at_any_point_of_a_reset_the_same_command_ends_and_undo_brings_everything_back() =>
-        CrashPoints.ForEach(() => new Scene(h => new ResetRemedy(h.RemedyTarget(), h.Tools), IsReset), changes: 33, undoChanges: 22);
+        CrashPoints.ForEach(() => new Scene(h => new ResetRemedy(h.RemedyTarget(), h.Tools), IsReset), changes: 40, undoChanges: 39);
 
     [Fact]
     public void After_a_crash_at_any_point_of_a_remove_the_same_command_ends_and_undo_brings_everything_back() =>
-        CrashPoints.ForEach(() => new Scene(h => new RemoveRemedy(h.RemedyTarget(), h.Tools), IsRemoved), changes: 81, undoChanges: 61);
+        CrashPoints.ForEach(() => new Scene(h => new RemoveRemedy(h.RemedyTarget(), h.Tools), IsRemoved), changes: 88, undoChanges: 78);
 
     [Fact]
     public async Task A_vendors_remove_that_takes_the_users_data_with_it_loses_none_of_it()

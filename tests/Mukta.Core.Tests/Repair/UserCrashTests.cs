@@ -29,7 +29,7 @@ public sealed class UserCrashTests
 
     [Fact]
     public void After_a_crash_at_any_point_the_same_commands_end_and_undoing_all_brings_everything_back() =>
-        CrashPoints.ForEach(() => new Scene(), changes: 100, undoChanges: 82);
+        CrashPoints.ForEach(() => new Scene(), changes: 114, undoChanges: 116);
 
     /// <summary>A home in which caches are cleared and shortcuts restored.</summary>
     private sealed class Scene : ICrashScene

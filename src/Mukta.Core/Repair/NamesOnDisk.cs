@@ -89,7 +89,9 @@ public static class NamesOnDisk
         return alike;
     }
 
-    /// <summary>A path with one sign for a letter that has an accent, however it is written. Letter case is left to the comparison.</summary>
+    /// <summary>
+    /// A path with one sign for a letter that has an accent, however it is written. Letter case is left to whoever compares.
+    /// </summary>
     private static string Folded(string path)
     {
         if (Ascii.IsValid(path))

@@ -13,6 +13,41 @@ public sealed class KeptAreaTests
     public void After_a_crash_at_any_point_every_kind_of_change_is_resumed_undone_and_its_undo_undone() =>
         CrashPoints.ForEach(() => new Scene(), changes: 113, undoChanges: 115);
 
+    [Fact]
+    public void The_last_line_of_a_killed_run_is_on_the_disk_before_the_next_one_relies_on_it()
+    {
+        int lastFlush;
+        using (var tree = new Tree())
+        using (var counting = new ForgettingDisk(0, [tree.Scratch.Root]))
+        {
+            using (counting.Watching())
+                Begin(tree);
+            lastFlush = counting.Count;
+            counting.Story[^1].ShouldStartWith(nameof(DiskChangeKind.FlushFile));
+        }
+
+        using var killed = new Tree();
+        using var disk = new ForgettingDisk(lastFlush, [killed.Scratch.Root]);
+        using (disk.Watching())
+        {
+            Should.Throw<Killed>(() => Begin(killed));
+            disk.GoOn();
+            using var folder = Folder.Open(killed.Place);
+            using var area = KeptArea.Resume(folder, OperationRecord.In(folder, KeptArea.OfInstall).Single().Path);
+            area.Changes.ShouldContain(new StepDone("one") { Number = 0 });
+        }
+
+        disk.CutPower(Loss.Everything, 0);
+        using var after = Folder.Open(killed.Place);
+        OperationRecord.In(after, KeptArea.OfInstall).Single().Changes.OfType<StepDone>().Count().ShouldBe(1);
+
+        static void Begin(Tree tree)
+        {
+            Directory.CreateDirectory(tree.Scratch.At("place/.mukta"));
+            tree.Do(area => area.Note(new StepDone("one")), ends: false);
+        }
+    }
+
     [Theory]
     [InlineData(DiskChangeKind.Rename)]
     [InlineData(DiskChangeKind.Exchange)]

@@ -67,14 +67,15 @@ internal sealed class ChangeRunner(ChangeSite site, Journal journal, bool isLast
         var notMade = record.NotMade();
         List<Change> left =
             [.. last.Where(c => !notMade.Contains(c.Number) && !c.Settle(site)).Select(c => new NotDone(c.Number, "interrupted"))];
-        foreach (var change in last)
+        IReadOnlyList<Change> unflushed = isLasting ? last : record.Changes;
+        foreach (var change in unflushed)
             _ = Tried(() => change.FlushBytes(site)); // What cannot be flushed may be changed or gone since.
-        foreach (var folder in last.SelectMany(c => c.Folders).Append(site.Files).Distinct(StringComparer.Ordinal).Where(IsThere))
+        foreach (var folder in unflushed.SelectMany(c => c.Folders).Append(site.Files).Distinct(StringComparer.Ordinal).Where(IsThere))
             site.Anchor.Flush(folder);
         foreach (var folder in record.Changes.OfType<FolderTime>())
             foldersNoted.Add(folder.Path);
-        if (left.Count > 0)
-            journal.Append(left);
+        if (left.Count > 0 || last.Any(c => c.UndoPhrase is not null))
+            journal.Append([.. left, new Settled()]); // The next run does not ask again: this one may stage or make the same once more.
     }
 
     private bool IsThere(string folder) => folder.Length == 0 || site.Look(folder) is { Kind: NodeKind.Folder };

@@ -223,7 +223,7 @@ public sealed class KeptArea : IDisposable
     public void RemoveEmptyFolders(string folder) => RemoveEmpty(Below(folder));
 
     /// <summary>Gives something another name or place.</summary>
-    public void Rename(string from, string to) => Do(new Renamed(Below(to), Below(from)));
+    public void Rename(string from, string to) => Do(Renaming(Below(from), Below(to)));
 
     /// <summary>Sets permission bits.</summary>
     public void SetMode(string path, int mode) => Do(ModeChange(path, mode));
@@ -243,7 +243,7 @@ public sealed class KeptArea : IDisposable
             .Reverse().Select(c => prefix.Length == 0 ? site.At(c) : $"{prefix}/{site.At(c)}")];
 
     /// <summary>True if the operation has put something at a path.</summary>
-    public bool HasPlaced(string path) => Changes.Any(c => c is Placed or Swapped && c.Subject == Below(path) && !IsNotMade(c));
+    public bool HasPlaced(string path) => Changes.Any(c => c is Placed or Swapped or Renamed && c.Subject == Below(path) && !IsNotMade(c));
 
     /// <summary>Writes down that the operation is done: the same command does not go on with it any more.</summary>
     public void End() => Note(new Ended());
@@ -287,7 +287,7 @@ public sealed class KeptArea : IDisposable
     {
         if (change.Undoes is not null && site.Look(from) is not null && site.Look(to) is null
             && site.Look(Folder.ParentOf(to)) is { Kind: NodeKind.Folder })
-            Do(new Renamed(to, from));
+            Do(Renaming(from, to));
     }
 
     /// <summary>Where what the last change took away is kept, relative to the anchor.</summary>
@@ -299,6 +299,8 @@ public sealed class KeptArea : IDisposable
         && Changes.Any(
         c => c.Undoes == change.Number && (c is SetAside aside ? aside.Path == path : c is Renamed renamed && renamed.From == path)
         && !IsNotMade(c));
+
+    private Renamed Renaming(string from, string to) => new(to, from) { Inode = site.Look(from)?.Inode };
 
     private bool IsNotMade(Change change) => Changes.Any(c => c is NotDone not && not.Of == change.Number);
 

@@ -54,15 +54,29 @@ public static class CrashPoints
     private static (List<string> Run, List<string> Undo) On(Func<ICrashScene> make, int seed, bool isPoor)
     {
         var (run, undo) = (Story(make, isPoor, s => { }, s => s.Run()), Story(make, isPoor, s => s.Run(), s => s.Undo()));
-        foreach (var (point, loss, each) in Points(run.Count, seed, isPoor))
-            Crash(make, isPoor, point, loss, each);
-        foreach (var (point, loss, each) in Points(undo.Count, seed + 1, isPoor))
-            CrashUndo(make, isPoor, point, loss, each);
-        foreach (var (point, loss, each) in Points(run.Count, seed + 2, isPoor).Where((_, i) => Sample.IsAll || i % 3 == 0))
-            CutPowerAfterResuming(make, isPoor, point, loss == Loss.Nothing ? Loss.Names : loss, each);
+        foreach (var crash in Crashes(run.Count, seed, isPoor))
+            CrashRun(make, isPoor, crash);
+        foreach (var crash in Crashes(undo.Count, seed + 1, isPoor))
+            CrashUndo(make, isPoor, crash);
         foreach (var loss in Enum.GetValues<Loss>())
             CutPowerAfterTheEnd(make, isPoor, loss, seed);
         return (run, undo);
+    }
+
+    /// <summary>
+    /// The crashes to try: a loss of power at each point; a kill there, and the loss when the same command has ended; a kill there and
+    /// another one of the same command, and the loss at once or when the third one has ended.
+    /// </summary>
+    private static IEnumerable<CrashPlan> Crashes(int changes, int seed, bool isPoor)
+    {
+        var random = new Random(seed);
+        var points = Points(changes, seed, isPoor).ToList();
+        foreach (var (point, loss, each) in points)
+            yield return new CrashPlan([point], false, loss, each);
+        foreach (var (point, loss, each) in points.Where((_, i) => i % 3 == 1 || (Sample.IsAll && (isPoor || i % 3 == 2))))
+            yield return new CrashPlan([point], true, loss == Loss.Nothing ? Loss.Names : loss, each);
+        foreach (var (point, _, each) in points.Where((_, i) => i % 3 == 0))
+            yield return new CrashPlan([point, random.Next(1, changes + 1)], random.Next(2) == 0, (Loss)random.Next(1, 5), each);
     }
 
     /// <summary>The points to try, each with a way in which the power is lost.</summary>
@@ -86,19 +100,15 @@ public static class CrashPoints
         return disk.Story;
     }
 
-    private static void Crash(Func<ICrashScene> make, bool isPoor, int point, Loss loss, int seed)
+    private static void CrashRun(Func<ICrashScene> make, bool isPoor, CrashPlan crash)
     {
-        var after = $"after losing {loss} at change {point} (seed {seed}{(isPoor ? ", poor disk" : "")})";
+        var after = crash.Words("the operation", isPoor);
         using var scene = make();
         var before = scene.Look();
-        using (var disk = new ForgettingDisk(point, scene.Roots, isPoor))
-        {
-            RunUntilTheEnd(disk, scene.Run);
-            disk.CutPower(loss, seed);
-        }
-
+        var isDone = Crash(scene, isPoor, crash, scene.Run, after);
         scene.CheckCrashed(after);
-        Told(after, scene.Run);
+        if (!isDone)
+            Told(after, scene.Run);
         scene.Check(after);
         var done = scene.Look();
         Told("the undo " + after, scene.Undo);
@@ -107,20 +117,32 @@ public static class CrashPoints
         Same(done, scene.Look(), "the undo undone " + after);
     }
 
-    private static void CrashUndo(Func<ICrashScene> make, bool isPoor, int point, Loss loss, int seed)
+    private static void CrashUndo(Func<ICrashScene> make, bool isPoor, CrashPlan crash)
     {
-        var after = $"after losing {loss} at change {point} of the undo (seed {seed}{(isPoor ? ", poor disk" : "")})";
+        var after = crash.Words("the undo", isPoor);
         using var scene = make();
         var before = scene.Look();
         scene.Run();
-        using (var disk = new ForgettingDisk(point, scene.Roots, isPoor))
+        if (!Crash(scene, isPoor, crash, scene.Undo, after))
+            Told(after, scene.Undo);
+        Same(before, scene.Look(), after);
+    }
+
+    /// <summary>Kills a command as planned, gives it again after each kill, and cuts the power. True if it has ended before that.</summary>
+    private static bool Crash(ICrashScene scene, bool isPoor, CrashPlan crash, Action run, string after)
+    {
+        using var disk = new ForgettingDisk(crash.Kills[0], scene.Roots, isPoor);
+        var isDone = IsDone(disk, run, after);
+        foreach (var kill in crash.Kills.Skip(1).Concat(crash.EndsFirst ? [0] : Array.Empty<int>()))
         {
-            RunUntilTheEnd(disk, scene.Undo);
-            disk.CutPower(loss, seed);
+            if (isDone)
+                break;
+            disk.GoOn(kill);
+            isDone = IsDone(disk, run, after);
         }
 
-        Told(after, scene.Undo);
-        Same(before, scene.Look(), after);
+        disk.CutPower(crash.Loss, crash.Seed);
+        return isDone;
     }
 
     /// <summary>What a command has said is done is still done when the power is cut right afterwards, and so is its undo.</summary>
@@ -147,41 +169,23 @@ public static class CrashPoints
         Same(before, scene.Look(), $"after losing {loss} when all was undone");
     }
 
-    /// <summary>A run is killed, the same command ends, and only then the power is cut: what the killed one had not flushed counts too.</summary>
-    private static void CutPowerAfterResuming(Func<ICrashScene> make, bool isPoor, int point, Loss loss, int seed)
-    {
-        var after = $"after a kill at change {point}, the same command, and losing {loss} (seed {seed}{(isPoor ? ", poor disk" : "")})";
-        using var scene = make();
-        var before = scene.Look();
-        using (var disk = new ForgettingDisk(point, scene.Roots, isPoor))
-        {
-            RunUntilTheEnd(disk, scene.Run);
-            disk.GoOn();
-            using (disk.Watching())
-                Told(after, scene.Run);
-            disk.CutPower(loss, seed);
-        }
-
-        scene.CheckCrashed(after);
-        scene.Check(after);
-        Told("the undo " + after, scene.Undo);
-        Same(before, scene.Look(), "undone " + after);
-    }
-
-    private static void RunUntilTheEnd(ForgettingDisk disk, Action run)
+    private static bool IsDone(ForgettingDisk disk, Action run, string after)
     {
         using (disk.Watching())
         {
             try
             {
-                run();
+                Told(after, run);
+                return true;
             }
-            catch (Exception e) when (e is Killed || (e is AggregateException all && all.InnerExceptions.Any(i => i is Killed)))
+            catch (Exception e) when (IsKilled(e))
             {
-                // As planned.
+                return false; // As planned.
             }
         }
     }
+
+    private static bool IsKilled(Exception e) => e is Killed || (e is AggregateException all && all.InnerExceptions.Any(i => i is Killed));
 
     private static void Told(string after, Action run)
     {
@@ -189,7 +193,7 @@ public static class CrashPoints
         {
             run();
         }
-        catch (Exception e) when (e is not Xunit.Sdk.XunitException)
+        catch (Exception e) when (!IsKilled(e) && e is not Xunit.Sdk.XunitException)
         {
             throw new InvalidOperationException($"{after}: {e.Message}", e);
         }
@@ -200,5 +204,13 @@ public static class CrashPoints
         var differences = expected.Except(now).Select(l => "- " + l).Concat(now.Except(expected).Select(l => "+ " + l)).ToList();
         if (differences.Count > 0)
             Assert.Fail($"{after}:\n{string.Join('\n', differences)}");
+    }
+
+    /// <summary>How a command ends: the changes before which it is killed, counted anew each time, and the loss of power after that.</summary>
+    private sealed record CrashPlan(int[] Kills, bool EndsFirst, Loss Loss, int Seed)
+    {
+        public string Words(string what, bool isPoor) =>
+            $"after {what} was killed at change {string.Join(", again at ", Kills)}{(EndsFirst ? ", ended the next time" : "")} "
+            + $"and lost {Loss} (seed {Seed}{(isPoor ? ", poor disk" : "")})";
     }
 }

@@ -141,10 +141,11 @@ public sealed class ForgettingDisk(int killAt, IReadOnlyList<string> roots, bool
     }
 
     /// <summary>The world goes on, as after a kill: what was not flushed until then is still not flushed.</summary>
-    public void GoOn()
+    /// <param name="killAgainAt">The number of the change, from 1 again, before which it ends once more; 0 for never.</param>
+    public void GoOn(int killAgainAt)
     {
         lock (working)
-            (isOver, count) = (false, killAt);
+            (isOver, count, killAt) = (false, 0, killAgainAt);
     }
 
     /// <summary>

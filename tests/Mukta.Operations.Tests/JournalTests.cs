@@ -173,12 +173,12 @@ public sealed class JournalTests
         Change[] changes =
         [
             new SetAside("a"), new CopyKept("a", "b"), new Placed("a", "b"), new Replaced("a", "b"), new Swapped("a", "b", 7),
-            new Patched("a", 1, 2, "b", 3, 4), new Renamed("a", "b"),
+            new Patched("a", 1, 2, "b", 3, 4), new Renamed("a", "b") { Inode = 5 },
             new ModeSet("a", "0644", "0755"), new FolderMade("a"), new FolderRemoved("a", "0755", 1, 2, 3), new FolderTime("a", 1),
             new ServiceChanged("u", "enabled", "active"),
             new ProcessStopped("/p", ["p", "-a"], "/", ["HOME=/h"], 1, 2), new ProcessStarted("/p"),
             new StepDone("s", 4), new Noted("k", "t", "o"), new AreaUsed("p"), new WaitsForRestart("b"), new NotDone(1, "r"),
-            new LeftBehind(1, "r"), new Ended(), new Undone("by"),
+            new Settled(), new LeftBehind(1, "r"), new Ended(), new Undone("by"),
         ];
         typeof(Change).GetCustomAttributes(typeof(System.Text.Json.Serialization.JsonDerivedTypeAttribute), false)
             .Length.ShouldBe(changes.Length, "a kind is missing here");

@@ -1,4 +1,3 @@
-using System.Diagnostics;
 using System.IO.Hashing;
 using System.Text;
 using System.Text.RegularExpressions;
@@ -11,7 +10,7 @@ public sealed class KeptAreaTests
 {
     [Fact]
     public void After_a_crash_at_any_point_every_kind_of_change_is_resumed_undone_and_its_undo_undone() =>
-        CrashPoints.ForEach(() => new Scene(), changes: 113, undoChanges: 115);
+        CrashPoints.ForEach(() => new EveryChangeScene(), changes: 113, undoChanges: 115);
 
     [Fact]
     public void The_last_line_of_a_killed_run_is_on_the_disk_before_the_next_one_relies_on_it()
@@ -31,7 +30,7 @@ public sealed class KeptAreaTests
         using (disk.Watching())
         {
             Should.Throw<Killed>(() => Begin(killed));
-            disk.GoOn();
+            disk.GoOn(0);
             using var folder = Folder.Open(killed.Place);
             using var area = KeptArea.Resume(folder, OperationRecord.In(folder, KeptArea.OfInstall).Single().Path);
             area.Changes.ShouldContain(new StepDone("one") { Number = 0 });
@@ -46,6 +45,48 @@ public sealed class KeptAreaTests
             Directory.CreateDirectory(tree.Scratch.At("place/.mukta"));
             tree.Do(area => area.Note(new StepDone("one")), ends: false);
         }
+    }
+
+    [Fact]
+    public void What_a_run_has_found_to_be_done_stays_done_though_the_next_one_finishes_the_same_file_again_and_is_killed()
+    {
+        using var tree = new Tree();
+        var before = tree.Look();
+        var id = tree.Do(area => area.Place(Staged(tree, "first"), "new"), ends: false);
+        Resume(tree, id, area => Staged(tree, "again"));
+        Resume(tree, id, area => area.End());
+        File.Delete(tree.Scratch.At("place/staged"));
+        tree.Undo().NotRestored.ShouldBeEmpty();
+        tree.Look().ShouldBe(before);
+
+        static string Staged(Tree tree, string text)
+        {
+            tree.Scratch.Write("place/staged", text);
+            return "staged";
+        }
+    }
+
+    [Fact]
+    public void What_was_set_aside_comes_back_though_a_program_made_it_anew_before_the_killed_run_was_gone_on_with()
+    {
+        using var tree = new Tree();
+        var before = tree.Look();
+        var id = tree.Do(area => area.SetAside("full"), ends: false);
+        tree.Scratch.Write("place/full/one", "by the product");
+        Resume(tree, id, area =>
+        {
+            area.SetAside("full");
+            area.End();
+        });
+        tree.Undo().NotRestored.ShouldBeEmpty();
+        tree.Look().ShouldBe(before);
+    }
+
+    private static void Resume(Tree tree, string id, Action<KeptArea> act)
+    {
+        using var folder = Folder.Open(tree.Place);
+        using var area = KeptArea.Resume(folder, $"{KeptArea.OfInstall}/{id}");
+        act(area);
     }
 
     [Theory]
@@ -217,123 +258,5 @@ public sealed class KeptAreaTests
 
         tree.Catalog.Undo(shown, null, TestContext.Current.CancellationToken).NotRestored.ShouldBeEmpty();
         tree.Look().ShouldBe(before);
-    }
-
-    [Fact]
-    public void Across_a_mount_inside_the_place_things_are_copied_and_come_back()
-    {
-        Need.Root();
-        using var tree = new Tree(inMemory: false);
-        using var other = new Scratch(inMemory: false);
-        other.Write("caches/one", "1");
-        other.Write("caches/in/two", "2");
-        Directory.CreateDirectory(tree.Scratch.At("place/mounted"));
-        Run("mount", "--bind", other.Root, tree.Scratch.At("place/mounted"));
-        try
-        {
-            var before = tree.Look();
-            tree.Do(area =>
-            {
-                area.SetAside("mounted/caches/one");
-                area.SetAside("mounted/caches");
-                area.Rename("a", "mounted/a");
-            });
-            Directory.EnumerateFileSystemEntries(other.Root).Select(Path.GetFileName).ShouldBe(["a"]);
-            tree.Undo().NotRestored.ShouldBeEmpty();
-            tree.Look().ShouldBe(before);
-        }
-        finally
-        {
-            Run("umount", tree.Scratch.At("place/mounted"));
-        }
-    }
-
-    private static void Run(string program, params string[] arguments)
-    {
-        using var process = Process.Start(program, arguments);
-        process.WaitForExit();
-        process.ExitCode.ShouldBe(0);
-    }
-
-    /// <summary>Every kind of change, singly and in a batch.</summary>
-    private sealed class Scene : ICrashScene
-    {
-        private readonly Tree tree = new();
-
-        public IReadOnlyList<string> Roots => [tree.Scratch.Root];
-
-        public List<string> Look() =>
-            [.. tree.Look().Select(f => $"{f.Key} {f.Value} {File.GetLastWriteTimeUtc(tree.Scratch.At("place", f.Key)).Ticks}")];
-
-        public void Run()
-        {
-            using var folder = Folder.Open(tree.Place);
-            if (!Directory.Exists(tree.Scratch.At("place/.mukta")))
-                folder.EnsureFolder(".mukta", isLasting: true);
-            var left = OperationRecord.In(folder, KeptArea.OfInstall).LastOrDefault(r => !r.IsEnded);
-            using var area = left is null ? KeptArea.Begin(folder, KeptArea.OfInstall, Tree.Header()) : KeptArea.Resume(folder, left.Path);
-            if (folder.Look("a")?.Mode != 0b111_101_101)
-                area.SetMode("a", 0b111_101_101);
-            if (folder.Look("full/one") is not null)
-                area.EmptyFolder("full");
-            if (folder.Look("deep/er/c") is not null)
-            {
-                area.EnsureFolder("other/place");
-                if (folder.Look("other/place/c") is null)
-                    area.Rename("deep/er/c", "other/place/c");
-            }
-
-            area.RemoveEmptyFolders("deep/er");
-            area.MakeMissingFolders(["wide/one", "wide/two/deep"]);
-            Stage(folder, "staged-b", "B");
-            if (folder.ReadAll("b", 100).AsSpan().SequenceEqual("b"u8))
-                area.Replace("staged-b", "b");
-            Stage(folder, "staged-d", "D");
-            if (folder.Look("d") is null)
-                area.Do([new Placed("d", "staged-d")]);
-            Stage(folder, "patch", "P");
-            if (!folder.ReadAll("a", 100).AsSpan().SequenceEqual("P"u8))
-                area.Do(new Patched("a", 0, 1, "patch", 0, folder.Look("a")!.Value.ModifiedNs));
-            foreach (var staged in new[] { "staged-b", "staged-d", "patch" }.Where(s => folder.Look(s) is not null))
-                folder.RemoveFile(staged);
-            folder.Flush("");
-            area.End();
-        }
-
-        public void Check(string after)
-        {
-            File.ReadAllText(tree.Scratch.At("place/a")).ShouldBe("P", after);
-            File.ReadAllText(tree.Scratch.At("place/b")).ShouldBe("B", after);
-            File.ReadAllText(tree.Scratch.At("place/d")).ShouldBe("D", after);
-            File.ReadAllText(tree.Scratch.At("place/other/place/c")).ShouldBe("c", after);
-            Directory.EnumerateFileSystemEntries(tree.Scratch.At("place/full")).ShouldBeEmpty(after);
-            Directory.Exists(tree.Scratch.At("place/deep")).ShouldBeFalse(after);
-            Directory.EnumerateDirectories(tree.Scratch.At("place/wide"), "*", SearchOption.AllDirectories).Count().ShouldBe(3, after);
-        }
-
-        public void Undo()
-        {
-            while (tree.Catalog.All([tree.Place], [])
-                .LastOrDefault(o => o.State != OperationState.Undone && o.Record.Header.Undoes is null) is { } last)
-                tree.Undo(last.Id).NotRestored.ShouldBeEmpty();
-        }
-
-        public void UndoTheUndo()
-        {
-            foreach (var undo in tree.Catalog.All([tree.Place], [])
-                .Where(o => o.Record.Header.Undoes is not null && o.State != OperationState.Undone).Reverse().ToList())
-                tree.Undo(undo.Id).NotRestored.ShouldBeEmpty();
-        }
-
-        public void Dispose() => tree.Dispose();
-
-        private static void Stage(Folder folder, string name, string text)
-        {
-            if (folder.Look(name) is not null)
-                folder.RemoveFile(name);
-            using var file = folder.CreateFile(name, 0b110_100_100);
-            file.Write(System.Text.Encoding.UTF8.GetBytes(text), 0);
-            file.Flush();
-        }
     }
 }

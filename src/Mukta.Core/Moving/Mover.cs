@@ -99,7 +99,7 @@ public sealed class Mover(Machine machine, RunningGuard guard, TimeProvider time
         var root = operation.Root;
         var (area, to) = operation.For(plan.To);
         var from = plan.IsRename ? operation.For(plan.From).Path : StagedIn(area);
-        if (root.Look(from) is not null)
+        if (root.Look(from) is not null && !(plan.IsRename ? operation.Main : area).HasPlaced(to))
         {
             if (root.Look(to) is not null)
             {

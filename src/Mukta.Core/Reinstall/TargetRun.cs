@@ -173,10 +173,10 @@ internal sealed class TargetRun
                 area.Place(built, path);
         }
 
-        var kept = area.KeptOf(path);
         foreach (var inside in operation.Notes(InsideNote).Where(n => n.Of == Target.Path).Select(n => n.Text))
         {
-            if (kept is null || root.Look($"{kept}/{inside}") is null || root.Look($"{path}/{inside}") is not null)
+            if (root.Look($"{path}/{inside}") is not null
+                || area.AllKeptOf(path).FirstOrDefault(k => root.Look($"{k}/{inside}") is not null) is not { } kept)
                 continue;
             area.EnsureFolder(Folder.ParentOf($"{path}/{inside}"));
             area.Rename($"{kept}/{inside}", $"{path}/{inside}");

@@ -7,6 +7,7 @@ namespace Mukta.Operations;
 [JsonDerivedType(typeof(AreaUsed), "area-used")]
 [JsonDerivedType(typeof(WaitsForRestart), "waits-for-restart")]
 [JsonDerivedType(typeof(NotDone), "not-done")]
+[JsonDerivedType(typeof(Settled), "settled")]
 [JsonDerivedType(typeof(LeftBehind), "left-behind")]
 [JsonDerivedType(typeof(Ended), "ended")]
 [JsonDerivedType(typeof(Undone), "undone")]
@@ -37,6 +38,9 @@ public sealed record WaitsForRestart(string Boot) : Change;
 /// <param name="Of">The change's number.</param>
 /// <param name="Reason">Why.</param>
 public sealed record NotDone(int Of, string Reason) : Change;
+
+/// <summary>After an interruption: what was written down before is done, or written down as not done.</summary>
+public sealed record Settled : Change;
 
 /// <summary>In the journal of an undo: something could not be put back. The same undo tries it again.</summary>
 /// <param name="Of">The change's number in the other journal.</param>

@@ -21,7 +21,11 @@ public sealed record Placed(
 
     internal override void Apply(ChangeSite site) => Relocation.Move(site.Anchor, Staged, Path);
 
-    internal override bool Settle(ChangeSite site) => Relocation.Settle(site.Anchor, Staged, Path);
+    internal override bool Settle(ChangeSite site)
+    {
+        Relocation.Settle(site.Anchor, Staged, Path);
+        return site.Look(Path) is not null && site.Look(Staged) is null;
+    }
 
     internal override void Revert(ChangeSite site, KeptArea undo, ISystemUndo? system)
     {

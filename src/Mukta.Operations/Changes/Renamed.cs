@@ -18,14 +18,24 @@ public sealed record Renamed(
     /// <inheritdoc/>
     protected override string About => Path;
 
+    /// <summary>Its number, which it keeps unless it was copied to another mount; null in journals without it.</summary>
+    public ulong? Inode { get; init; }
+
     internal override IEnumerable<string> Folders => [Folder.ParentOf(From), Folder.ParentOf(Path)];
 
     internal override void Apply(ChangeSite site) => Relocation.Move(site.Anchor, From, Path, replace: IsOne(site));
 
-    internal override bool Settle(ChangeSite site) => IsOne(site) || Relocation.Settle(site.Anchor, From, Path);
+    internal override bool Settle(ChangeSite site)
+    {
+        Relocation.Settle(site.Anchor, From, Path);
+        return IsOne(site)
+            || (site.Look(Path) is { } there && (site.Look(From) is not { } from || there.MountId != from.MountId || there.Inode == Inode));
+    }
 
     internal override void Revert(ChangeSite site, KeptArea undo, ISystemUndo? system)
     {
+        if (undo.HasSetAside(this, Path))
+            return; // Done before an interruption.
         if (site.Look(Path) is null)
         {
             if (site.Look(From) is null)

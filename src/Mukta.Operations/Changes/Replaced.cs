@@ -36,8 +36,10 @@ public sealed record Replaced(
 
     internal override bool Settle(ChangeSite site)
     {
+        Relocation.Settle(site.Anchor, Path, site.At(this));
         if (site.Look(site.At(this)) is not { } kept)
             return false;
+        Relocation.Settle(site.Anchor, Staged, Path);
         var now = site.Look(Path);
         if (now is null)
             Relocation.Move(site.Anchor, site.At(this), Path); // It was moved, and the new one had not come yet.

@@ -22,7 +22,12 @@ public sealed record SetAside([property: JsonConverter(typeof(PathText))] string
 
     internal override void Apply(ChangeSite site) => Relocation.Move(site.Anchor, Path, site.At(this));
 
-    internal override bool Settle(ChangeSite site) => Relocation.Settle(site.Anchor, Path, site.At(this));
+    /// <summary>What is kept is whole, whatever is in its old place: a program may have made that anew.</summary>
+    internal override bool Settle(ChangeSite site)
+    {
+        Relocation.Settle(site.Anchor, Path, site.At(this));
+        return site.Look(site.At(this)) is not null;
+    }
 
     internal override void Revert(ChangeSite site, KeptArea undo, ISystemUndo? system) => undo.PutBack(site, this, Path);
 }

@@ -40,8 +40,9 @@ public sealed record Swapped(
         var (anchor, kept, aside) = (site.Anchor, site.At(this), Aside(site));
         if (site.Look(aside) is not null)
         {
-            if (site.Look(Path) is null)
-                anchor.Move(kept, Path); // A disk that cannot exchange names was interrupted between its three steps.
+            // A disk that cannot exchange names was interrupted between its three steps; a program may have made the folder anew.
+            if (site.Look(kept) is not null)
+                anchor.Move(kept, site.Look(Path) is null ? Path : Staged);
             anchor.Move(aside, kept);
             return true;
         }

@@ -143,6 +143,20 @@ public sealed class MoveCrashTests
         File.Exists(disk.At("games/pier/mods/mine.txt")).ShouldBeFalse("it is gone from the install, so it is from the copy");
     }
 
+    [Fact]
+    public void A_move_that_was_killed_goes_on_though_a_launcher_has_made_the_old_folder_again()
+    {
+        using var harbour = Harbour.Make();
+        using var disk = new Scratch(inMemory: true);
+        var tree = Tree(harbour.Path);
+        using (new Meanwhile(c => c.Kind == DiskChangeKind.Rename && c.Other == disk.At("games/pier"), () => throw new Killed()).Watching())
+            Should.Throw<Killed>(() => Move(harbour, disk));
+        harbour.Scratch.Write("games/pier/new.txt", "by the launcher");
+        Move(harbour, disk);
+        Tree(disk.At("games/pier")).ShouldBe(tree);
+        File.ReadAllText(harbour.Scratch.At("games/pier/new.txt")).ShouldBe("by the launcher");
+    }
+
     private static IEnumerable<string> Standing(Harbour harbour, Scratch disk) =>
         new[] { harbour.Path, disk.At("games/pier") }.Where(Directory.Exists);
 

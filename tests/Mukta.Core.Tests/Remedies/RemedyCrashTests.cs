@@ -17,6 +17,27 @@ public sealed class RemedyCrashTests
         CrashPoints.ForEach(() => new Scene(h => new RemoveRemedy(h.RemedyTarget(), h.Tools), IsRemoved), changes: 88, undoChanges: 78);
 
     [Fact]
+    public void What_was_set_aside_before_a_kill_comes_back_though_the_product_made_it_anew_before_the_same_command()
+    {
+        var kills = 0;
+        foreach (var point in Sample.OneOf(3, Enumerable.Range(1, 40), Sample.IsAll))
+        {
+            using var scene = new Scene(h => new ResetRemedy(h.RemedyTarget(), h.Tools), IsReset);
+            var before = scene.Look();
+            using (var disk = new ForgettingDisk(point, scene.Roots))
+            using (disk.Watching())
+                Should.Throw<Killed>(scene.Run);
+            kills += scene.PlayIfReset() ? 1 : 0;
+            scene.Run();
+            scene.Check($"killed at {point}");
+            scene.Undo();
+            CrashPoints.Same(before, scene.Look(), $"undone after a kill at {point}");
+        }
+
+        kills.ShouldBeGreaterThan(0);
+    }
+
+    [Fact]
     public async Task A_vendors_remove_that_takes_the_users_data_with_it_loses_none_of_it()
     {
         using var harbour = Harbour.Make(hasSetup: true);
@@ -99,6 +120,15 @@ public sealed class RemedyCrashTests
             harbour.ForgetOurBirth();
             var one = remedy(harbour);
             one.ApplyAsync(one.PlanAsync(default).GetAwaiter().GetResult(), default).GetAwaiter().GetResult();
+        }
+
+        /// <summary>The product makes its settings anew if there are none.</summary>
+        public bool PlayIfReset()
+        {
+            if (File.Exists(harbour.Scratch.At(".config/pier/settings")))
+                return false;
+            harbour.Scratch.Write(".config/pier/settings", "by the product");
+            return true;
         }
 
         public void Check(string after) => check(harbour, after);

@@ -48,6 +48,27 @@ public sealed class KeptAreaTests
     }
 
     [Fact]
+    public void Where_changes_are_flushed_only_in_the_end_the_next_run_flushes_all_that_a_killed_one_has_made()
+    {
+        using var tree = new Tree();
+        using var disk = new ForgettingDisk(0, [tree.Scratch.Root]);
+        using (disk.Watching())
+        using (var folder = Folder.Open(tree.Place))
+        {
+            using (var area = KeptArea.Begin(folder, KeptArea.OfInstall, Tree.Header(), isLasting: false))
+            {
+                area.EnsureFolder("first");
+                area.EnsureFolder("first/second");
+            }
+
+            KeptArea.Resume(folder, OperationRecord.In(folder, KeptArea.OfInstall).Single().Path, isLasting: false).Dispose();
+        }
+
+        disk.CutPower(Loss.Everything, 0);
+        Directory.Exists(tree.Scratch.At("place/first/second")).ShouldBeTrue();
+    }
+
+    [Fact]
     public void What_a_run_has_found_to_be_done_stays_done_though_the_next_one_finishes_the_same_file_again_and_is_killed()
     {
         using var tree = new Tree();

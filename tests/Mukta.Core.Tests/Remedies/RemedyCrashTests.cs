@@ -17,24 +17,33 @@ public sealed class RemedyCrashTests
         CrashPoints.ForEach(() => new Scene(h => new RemoveRemedy(h.RemedyTarget(), h.Tools), IsRemoved), changes: 88, undoChanges: 78);
 
     [Fact]
-    public void What_was_set_aside_before_a_kill_comes_back_though_the_product_made_it_anew_before_the_same_command()
+    public void What_a_reset_had_set_aside_comes_back_though_the_product_made_it_anew_between_a_kill_and_the_same_command() =>
+        AfterEachKill(40, () => new Scene(h => new ResetRemedy(h.RemedyTarget(), h.Tools), IsReset), ".config/pier/settings");
+
+    [Fact]
+    public void What_a_remove_had_set_aside_comes_back_though_programs_made_it_anew_between_a_kill_and_the_same_command() =>
+        AfterEachKill(
+            88, () => new Scene(h => new RemoveRemedy(h.RemedyTarget(), h.Tools), IsRemoved), ".config/pier/settings", "games/pier/bin/pier",
+            ".local/share/applications/pier.desktop");
+
+    private static void AfterEachKill(int changes, Func<Scene> make, params string[] paths)
     {
-        var kills = 0;
-        foreach (var point in Sample.OneOf(3, Enumerable.Range(1, 40), Sample.IsAll))
+        var made = 0;
+        foreach (var point in Sample.OneOf(5, Enumerable.Range(1, changes), Sample.IsAll).Append(changes))
         {
-            using var scene = new Scene(h => new ResetRemedy(h.RemedyTarget(), h.Tools), IsReset);
+            using var scene = make();
             var before = scene.Look();
             using (var disk = new ForgettingDisk(point, scene.Roots))
             using (disk.Watching())
                 Should.Throw<Killed>(scene.Run);
-            kills += scene.PlayIfReset() ? 1 : 0;
+            made += scene.MakeAnew(paths);
             scene.Run();
-            scene.Check($"killed at {point}");
+            scene.Check($"after a kill at {point}");
             scene.Undo();
             CrashPoints.Same(before, scene.Look(), $"undone after a kill at {point}");
         }
 
-        kills.ShouldBeGreaterThan(0);
+        made.ShouldBeGreaterThan(0);
     }
 
     [Fact]
@@ -122,13 +131,13 @@ public sealed class RemedyCrashTests
             one.ApplyAsync(one.PlanAsync(default).GetAwaiter().GetResult(), default).GetAwaiter().GetResult();
         }
 
-        /// <summary>The product makes its settings anew if there are none.</summary>
-        public bool PlayIfReset()
+        /// <summary>Makes again what is not there, as a program might. Answers how many.</summary>
+        public int MakeAnew(string[] paths)
         {
-            if (File.Exists(harbour.Scratch.At(".config/pier/settings")))
-                return false;
-            harbour.Scratch.Write(".config/pier/settings", "by the product");
-            return true;
+            string[] gone = [.. paths.Where(p => !File.Exists(harbour.Scratch.At(p)))];
+            foreach (var path in gone)
+                harbour.Scratch.Write(path, "by a program");
+            return gone.Length;
         }
 
         public void Check(string after) => check(harbour, after);

@@ -51,6 +51,44 @@ public static class CrashPoints
             On(make, seed, isPoor: true);
     }
 
+    /// <summary>
+    /// Kills an operation and its undo, and makes anew what is gone by then, as a program might, before the same command is given again:
+    /// in the end everything is as it was before.
+    /// </summary>
+    /// <param name="make">Makes the scene.</param>
+    /// <param name="changes">How many changes the operation makes.</param>
+    /// <param name="undoChanges">How many its undo makes.</param>
+    /// <param name="paths">Files that a program may make anew, relative to the first of the scene's folders.</param>
+    public static void MadeAnew(Func<ICrashScene> make, int changes, int undoChanges, params string[] paths)
+    {
+        Sample.Printed();
+        var made = 0;
+        foreach (var point in Sample.OneOf(5, Enumerable.Range(1, changes), Sample.IsAll).Append(changes))
+            MadeAnew(point, s => { }, s => s.Run(), $"after a kill at {point}");
+        foreach (var point in Sample.OneOf(5, Enumerable.Range(1, undoChanges), Sample.IsAll))
+            MadeAnew(point, s => s.Run(), s => s.Undo(), $"after a kill of the undo at {point}");
+        made.ShouldBeGreaterThan(0);
+
+        void MadeAnew(int point, Action<ICrashScene> prepare, Action<ICrashScene> run, string after)
+        {
+            using var scene = make();
+            var before = scene.Look();
+            prepare(scene);
+            using (var disk = new ForgettingDisk(point, scene.Roots))
+                IsDone(disk, () => run(scene), after).ShouldBeFalse(after);
+            foreach (var path in paths.Select(p => Path.Join(scene.Roots[0], p)).Where(p => !File.Exists(p)))
+            {
+                Directory.CreateDirectory(Path.GetDirectoryName(path)!);
+                File.WriteAllText(path, "by a program");
+                made++;
+            }
+
+            Told(after, () => run(scene));
+            Told("the undo " + after, scene.Undo);
+            Same(before, scene.Look(), "undone " + after);
+        }
+    }
+
     private static (List<string> Run, List<string> Undo) On(Func<ICrashScene> make, int seed, bool isPoor)
     {
         var (run, undo) = (Story(make, isPoor, s => { }, s => s.Run()), Story(make, isPoor, s => s.Run(), s => s.Undo()));

@@ -30,6 +30,15 @@ public sealed class ReinstallCrashTests
     public void With_a_vendors_remove_and_install_the_same_reinstall_ends_after_a_crash_at_any_point_and_undo_brings_everything_back() =>
         CrashPoints.ForEach(() => new Scene(hasSetup: true), changes: 313, undoChanges: 92);
 
+    [Theory]
+    [InlineData(false, 226, 82)]
+    [InlineData(true, 313, 92)]
+    public void What_a_reinstall_had_set_aside_comes_back_though_programs_made_it_anew_between_a_kill_and_the_same_command(
+        bool hasSetup, int changes, int undoChanges) =>
+        CrashPoints.MadeAnew(
+            () => new Scene(hasSetup), changes, undoChanges, ".config/pier/settings", "games/pier/mods/mine.txt",
+            ".local/share/applications/pier.desktop");
+
     /// <summary>An install that is replaced by a clean copy.</summary>
     private sealed class Scene(bool hasSetup) : ICrashScene
     {

@@ -18,33 +18,14 @@ public sealed class RemedyCrashTests
 
     [Fact]
     public void What_a_reset_had_set_aside_comes_back_though_the_product_made_it_anew_between_a_kill_and_the_same_command() =>
-        AfterEachKill(40, () => new Scene(h => new ResetRemedy(h.RemedyTarget(), h.Tools), IsReset), ".config/pier/settings");
+        CrashPoints.MadeAnew(
+            () => new Scene(h => new ResetRemedy(h.RemedyTarget(), h.Tools), IsReset), changes: 40, undoChanges: 39, ".config/pier/settings");
 
     [Fact]
     public void What_a_remove_had_set_aside_comes_back_though_programs_made_it_anew_between_a_kill_and_the_same_command() =>
-        AfterEachKill(
-            88, () => new Scene(h => new RemoveRemedy(h.RemedyTarget(), h.Tools), IsRemoved), ".config/pier/settings", "games/pier/bin/pier",
-            ".local/share/applications/pier.desktop");
-
-    private static void AfterEachKill(int changes, Func<Scene> make, params string[] paths)
-    {
-        var made = 0;
-        foreach (var point in Sample.OneOf(5, Enumerable.Range(1, changes), Sample.IsAll).Append(changes))
-        {
-            using var scene = make();
-            var before = scene.Look();
-            using (var disk = new ForgettingDisk(point, scene.Roots))
-            using (disk.Watching())
-                Should.Throw<Killed>(scene.Run);
-            made += scene.MakeAnew(paths);
-            scene.Run();
-            scene.Check($"after a kill at {point}");
-            scene.Undo();
-            CrashPoints.Same(before, scene.Look(), $"undone after a kill at {point}");
-        }
-
-        made.ShouldBeGreaterThan(0);
-    }
+        CrashPoints.MadeAnew(
+            () => new Scene(h => new RemoveRemedy(h.RemedyTarget(), h.Tools), IsRemoved), changes: 88, undoChanges: 78,
+            ".config/pier/settings", "games/pier/bin/pier", ".local/share/applications/pier.desktop");
 
     [Fact]
     public async Task A_vendors_remove_that_takes_the_users_data_with_it_loses_none_of_it()
@@ -129,15 +110,6 @@ public sealed class RemedyCrashTests
             harbour.ForgetOurBirth();
             var one = remedy(harbour);
             one.ApplyAsync(one.PlanAsync(default).GetAwaiter().GetResult(), default).GetAwaiter().GetResult();
-        }
-
-        /// <summary>Makes again what is not there, as a program might. Answers how many.</summary>
-        public int MakeAnew(string[] paths)
-        {
-            string[] gone = [.. paths.Where(p => !File.Exists(harbour.Scratch.At(p)))];
-            foreach (var path in gone)
-                harbour.Scratch.Write(path, "by a program");
-            return gone.Length;
         }
 
         public void Check(string after) => check(harbour, after);

@@ -31,6 +31,12 @@ public sealed class UserCrashTests
     public void After_a_crash_at_any_point_the_same_commands_end_and_undoing_all_brings_everything_back() =>
         CrashPoints.ForEach(() => new Scene(), changes: 114, undoChanges: 116);
 
+    [Fact]
+    public void What_was_set_aside_comes_back_though_programs_made_it_anew_between_a_kill_and_the_same_commands() =>
+        CrashPoints.MadeAnew(
+            () => new Scene(), changes: 114, undoChanges: 116, ".cache/pier/pages-1/a/b", ".cache/pier/part-9",
+            ".local/share/applications/pier.desktop", ".local/share/applications/old.desktop");
+
     /// <summary>A home in which caches are cleared and shortcuts restored.</summary>
     private sealed class Scene : ICrashScene
     {

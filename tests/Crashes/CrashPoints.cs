@@ -53,7 +53,7 @@ public static class CrashPoints
 
     /// <summary>
     /// Kills an operation and its undo, and makes anew what is gone by then, as a program might, before the same command is given again:
-    /// in the end everything is as it was before.
+    /// in the end everything is as it was before, and what was made anew is still somewhere.
     /// </summary>
     /// <param name="make">Makes the scene.</param>
     /// <param name="changes">How many changes the operation makes.</param>
@@ -63,9 +63,9 @@ public static class CrashPoints
     {
         Sample.Printed();
         var made = 0;
-        foreach (var point in Sample.OneOf(5, Enumerable.Range(1, changes), Sample.IsAll).Append(changes))
+        foreach (var point in Sample.OneOf(9, Enumerable.Range(1, changes), Sample.IsAll).Append(changes))
             MadeAnew(point, s => { }, s => s.Run(), $"after a kill at {point}");
-        foreach (var point in Sample.OneOf(5, Enumerable.Range(1, undoChanges), Sample.IsAll))
+        foreach (var point in Sample.OneOf(9, Enumerable.Range(1, undoChanges), Sample.IsAll))
             MadeAnew(point, s => s.Run(), s => s.Undo(), $"after a kill of the undo at {point}");
         made.ShouldBeGreaterThan(0);
 
@@ -76,16 +76,21 @@ public static class CrashPoints
             prepare(scene);
             using (var disk = new ForgettingDisk(point, scene.Roots))
                 IsDone(disk, () => run(scene), after).ShouldBeFalse(after);
-            foreach (var path in paths.Select(p => Path.Join(scene.Roots[0], p)).Where(p => !File.Exists(p)))
+            string[] gone = [.. paths.Select(p => Path.Join(scene.Roots[0], p)).Where(p => !File.Exists(p))];
+            foreach (var path in gone)
             {
                 Directory.CreateDirectory(Path.GetDirectoryName(path)!);
-                File.WriteAllText(path, "by a program");
-                made++;
+                File.WriteAllText(path, $"by a program: {path}");
             }
+
+            made += gone.Length;
 
             Told(after, () => run(scene));
             Told("the undo " + after, scene.Undo);
             Same(before, scene.Look(), "undone " + after);
+            var contents = scene.Roots.SelectMany(r => Directory.EnumerateFiles(r, "*", SearchOption.AllDirectories)).Select(File.ReadAllText)
+                .ToHashSet();
+            gone.Select(p => $"by a program: {p}").ShouldAllBe(c => contents.Contains(c), after);
         }
     }
 

@@ -275,8 +275,10 @@ public sealed class ForgettingDisk(int killAt, IReadOnlyList<string> roots, bool
 
     private string GraveyardOf(string path)
     {
-        var root = roots.Single(
-            r => path.StartsWith(r + "/", StringComparison.Ordinal) || path.StartsWith(r + "-graves/", StringComparison.Ordinal));
+        // The innermost: a folder may have another mount in it.
+        var root = roots.Where(
+            r => path.StartsWith(r + "/", StringComparison.Ordinal) || path.StartsWith(r + "-graves/", StringComparison.Ordinal))
+            .MaxBy(r => r.Length)!;
         if (!graveyards.TryGetValue(root, out var graveyard))
             graveyards[root] = graveyard = Directory.CreateDirectory(root + "-graves").FullName;
         return graveyard;

@@ -8,106 +8,74 @@ namespace Mukta.Operations.Tests;
 public sealed class MountCrashTests
 {
     [Fact]
-    public void Across_a_mount_inside_the_place_things_are_copied_and_come_back()
+    public void Across_a_mount_inside_the_place_things_are_copied_and_come_back_after_a_crash_at_any_point()
     {
         Need.Root();
-        using var mounted = new MountedTree();
-        var before = mounted.Tree.Look();
-        mounted.Tree.Do(area =>
-        {
-            area.SetAside("mounted/caches/one");
-            Change(mounted.Tree, area);
-        });
-        mounted.Names.ShouldBe(["a"]);
-        mounted.Tree.Undo().NotRestored.ShouldBeEmpty();
-        mounted.Tree.Look().ShouldBe(before);
+        CrashPoints.ForEach(() => new Scene(), changes: 77, undoChanges: 82);
     }
 
-    [Theory]
-    [InlineData(false)]
-    [InlineData(true)]
-    public void After_a_kill_at_any_point_everything_comes_back_and_what_a_program_made_anew_is_kept(bool isMadeAnew)
+    [Fact]
+    public void Across_a_mount_inside_the_place_what_a_program_makes_anew_after_a_kill_is_kept()
     {
         Need.Root();
-        var (step, kills) = (Sample.IsAll ? 1 : 7, 0);
-        for (var (point, isKilled) = (1 + (Sample.Printed() % step), true); isKilled; point += step)
-        {
-            using var mounted = new MountedTree();
-            var (tree, before, after) = (mounted.Tree, mounted.Tree.Look(), $"killed at {point}");
-            Directory.CreateDirectory(tree.Scratch.At("place/.mukta"));
-            using (var disk = new ForgettingDisk(point, [tree.Scratch.Root]))
-            using (disk.Watching())
-                isKilled = IsKilled(() => tree.Do(area => Change(tree, area)));
-            kills += isKilled ? 1 : 0;
-            var anew = isMadeAnew && !Directory.Exists(tree.Scratch.At("place/mounted/caches"));
-            if (anew)
-                tree.Scratch.Write("place/mounted/caches/one", "by the product");
-            foreach (var begun in tree.Catalog.All([tree.Place], []).Where(o => o.State == OperationState.Unfinished))
-            {
-                using var folder = Folder.Open(tree.Place);
-                using var area = KeptArea.Resume(folder, $"{KeptArea.OfInstall}/{begun.Id}");
-                Change(tree, area);
-                area.End();
-                mounted.Names.ShouldBe(["a"], after);
-            }
-
-            foreach (var done in tree.Catalog.All([tree.Place], []))
-                tree.Undo(done.Id).NotRestored.ShouldBeEmpty(after);
-            tree.Look().ShouldBe(before, after);
-            if (anew)
-                Directory.EnumerateFiles(tree.Place, "*", SearchOption.AllDirectories).Select(File.ReadAllText)
-                    .ShouldContain("by the product", after);
-        }
-
-        kills.ShouldBeGreaterThan(49 / step);
+        CrashPoints.MadeAnew(() => new Scene(), changes: 77, undoChanges: 82, "caches/one", "caches/in/two");
     }
 
-    private static void Change(Tree tree, KeptArea area)
+    /// <summary>A tree with a folder of another mount in it, between which things are moved.</summary>
+    private sealed class Scene : ICrashScene
     {
-        if (Directory.Exists(tree.Scratch.At("place/mounted/caches")))
-            area.SetAside("mounted/caches");
-        if (File.Exists(tree.Scratch.At("place/a")))
-            area.Rename("a", "mounted/a");
-    }
+        private readonly Tree tree = new();
+        private readonly Scratch other = new(inMemory: true);
 
-    private static bool IsKilled(Action act)
-    {
-        try
+        public Scene()
         {
-            act();
-            return false;
-        }
-        catch (Killed)
-        {
-            return true;
-        }
-    }
-
-    /// <summary>A tree with a folder of another disk in it.</summary>
-    private sealed class MountedTree : IDisposable
-    {
-        private readonly Scratch other = new(inMemory: false);
-
-        public MountedTree()
-        {
-            other.Write("caches/one", "1");
-            other.Write("caches/in/two", "2");
-            Directory.CreateDirectory(Tree.Scratch.At("place/mounted"));
-            Run("mount", "--bind", other.Root, Tree.Scratch.At("place/mounted"));
+            other.Write("disk/caches/one", "1");
+            other.Write("disk/caches/in/two", "2");
+            Directory.CreateDirectory(tree.Scratch.At("place/mounted"));
+            Mount("mount", "--bind", other.Root, tree.Scratch.At("place/mounted"));
         }
 
-        public Tree Tree { get; } = new(inMemory: false);
+        public IReadOnlyList<string> Roots => [tree.Scratch.At("place/mounted/disk"), tree.Scratch.Root];
 
-        public IEnumerable<string?> Names => Directory.EnumerateFileSystemEntries(other.Root).Select(Path.GetFileName);
+        public List<string> Look() => [.. tree.Look().Select(f => $"{f}")];
+
+        public void Run()
+        {
+            using var folder = Folder.Open(tree.Place);
+            folder.EnsureFolder(OwnFolder.Name, isLasting: true);
+            var left = OperationRecord.In(folder, KeptArea.OfInstall).LastOrDefault(r => !r.IsEnded);
+            using var area = left is null ? KeptArea.Begin(folder, KeptArea.OfInstall, Tree.Header()) : KeptArea.Resume(folder, left.Path);
+            if (folder.Look("mounted/disk/caches") is not null)
+                area.SetAside("mounted/disk/caches");
+            if (folder.Look("a") is not null)
+                area.Rename("a", "mounted/disk/a");
+            area.End();
+        }
+
+        public void Check(string after)
+        {
+            Directory.EnumerateFileSystemEntries(Roots[0]).Select(Path.GetFileName).ShouldBe(["a"], after);
+            File.Exists(tree.Scratch.At("place/a")).ShouldBeFalse(after);
+        }
+
+        public void Undo() => Undo(o => o.Record.Header.Undoes is null);
+
+        public void UndoTheUndo() => Undo(o => o.Record.Header.Undoes is not null);
 
         public void Dispose()
         {
-            Run("umount", Tree.Scratch.At("place/mounted"));
-            Tree.Dispose();
+            Mount("umount", tree.Scratch.At("place/mounted"));
+            tree.Dispose();
             other.Dispose();
         }
 
-        private static void Run(string program, params string[] arguments)
+        private void Undo(Func<KeptOperation, bool> which)
+        {
+            foreach (var one in tree.Catalog.All([tree.Place], []).Where(o => which(o) && o.State != OperationState.Undone).Reverse())
+                tree.Undo(one.Id).NotRestored.ShouldBeEmpty();
+        }
+
+        private static void Mount(string program, params string[] arguments)
         {
             using var process = Process.Start(program, arguments);
             process.WaitForExit();

@@ -1,0 +1,36 @@
+using Mukta.Reinstall;
+using Mukta.Tests;
+
+namespace Mukta.Core.Tests.Reinstall;
+
+/// <summary>The same with a vendor's own remove and install, and with programs that make things anew. Apart, since it takes long.</summary>
+public sealed class VendorReinstallCrashTests
+{
+    [Fact]
+    public void With_a_vendors_remove_and_install_the_same_reinstall_ends_after_a_crash_at_any_point_and_undo_brings_everything_back() =>
+        CrashPoints.ForEach(() => new ReinstallScene(hasSetup: true), changes: 313, undoChanges: 92);
+
+    [Theory]
+    [InlineData(false, 226, 82)]
+    [InlineData(true, 313, 92)]
+    public void What_a_reinstall_had_set_aside_comes_back_though_programs_made_it_anew_between_a_kill_and_the_same_command(
+        bool hasSetup, int changes, int undoChanges) =>
+        CrashPoints.MadeAnew(
+            () => new ReinstallScene(hasSetup), changes, undoChanges, ".config/pier/settings", "games/pier/mods/mine.txt",
+            ".local/share/applications/pier.desktop");
+
+    [Fact]
+    public async Task A_vendors_remove_that_breaks_off_after_it_has_taken_the_saves_loses_none_of_them()
+    {
+        using var harbour = Harbour.Make(hasSetup: true);
+        var before = harbour.Look();
+        harbour.Scratch.Write("games/mood", "rm -rf screenshots bin ../../.local/share/pier; kill -9 $$");
+        (await Should.ThrowAsync<ReinstallStopped>(() => harbour.ReinstallAsync())).State.ShouldBe(ReinstallState.Removed);
+        File.Delete(harbour.Scratch.At("games/mood"));
+        (await harbour.ReinstallAsync()).Code.ShouldBe(ExitCode.Done);
+        ReinstallScene.Made(harbour, "after the second run");
+        File.ReadAllText(harbour.Scratch.At(".local/share/pier/logbooks/spring.log")).ShouldBe("sailed");
+        harbour.UndoAll();
+        harbour.Look().Select(l => l.Split(' ')[0]).ShouldBe(before.Select(l => l.Split(' ')[0]));
+    }
+}

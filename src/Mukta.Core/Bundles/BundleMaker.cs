@@ -90,7 +90,17 @@ public sealed class BundleMaker(TimeProvider time, ILogger log)
         written.AddRange([Bundle.Description, .. Bag.OwnFiles]);
         listed.Add(PieceWriter.Written(into, Bundle.Description, Description(releases, failures.Count == 0 && plan.LeftOut.Count == 0)));
         Bag.Write(into.Path, new Manifest { Files = listed }, []);
+        FlushNames(into);
         return new MadeBundle(releases, have.Sum(k => k.Length), [.. failures.OrderBy(f => f.Path, StringComparer.Ordinal)], tallies);
+    }
+
+    /// <summary>Once the bundle is said to be done, the stick may be pulled out.</summary>
+    private static void FlushNames(Folder bundle)
+    {
+        using var root = Folder.Open("/");
+        var manifests = Path.Join(bundle.RealPath[1..], Manifests);
+        root.Flush(manifests);
+        root.FlushWayTo(manifests);
     }
 
     private async Task<List<SourceTally>> FetchAllAsync(

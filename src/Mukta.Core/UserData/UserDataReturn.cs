@@ -58,7 +58,7 @@ internal sealed class UserDataReturn(Operation operation, string archive)
         Stage(path, staged, cancel);
         root.EnsureFolder(Folder.ParentOf(path));
         root.Move(staged, path);
-        root.Flush(Folder.ParentOf(path));
+        root.FlushWayTo(path); // Folders around it may have been made for it, also by a run that was killed.
     }
 
     /// <summary>What was archived of a place and is gone; of a folder that is gone nothing that was in it.</summary>

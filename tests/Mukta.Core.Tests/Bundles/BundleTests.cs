@@ -4,6 +4,7 @@ using Mukta.Disk;
 using Mukta.Fetching;
 using Mukta.Manifests;
 using Mukta.Manifests.Formats;
+using Mukta.Tests;
 
 namespace Mukta.Core.Tests.Bundles;
 
@@ -37,6 +38,28 @@ public sealed class BundleTests : IDisposable
             install.Verify().IsIntact.ShouldBeTrue();
             Directory.Delete(install.Scratch.At("stick"), recursive: true);
         }, threads: 1, iter: 15);
+
+    [Fact]
+    public async Task A_stick_may_be_pulled_out_once_the_bundle_is_done()
+    {
+        foreach (var loss in Enum.GetValues<Loss>())
+        {
+            using var wish = Wish();
+            using (var disk = new ForgettingDisk(0, [install.Scratch.Root]))
+            {
+                using (disk.Watching())
+                    await MakeAsync(BundlePlan.For([wish.Value]));
+                disk.CutPower(loss, 0);
+            }
+
+            Directory.Delete(install.Root, recursive: true);
+            Directory.CreateDirectory(install.Root);
+            using (var source = new BundleSource(Bundle.Open(install.Scratch.At("stick"))))
+                (await install.RepairAsync(holdStrays: false, [source])).Failures.ShouldBeEmpty($"{loss}");
+            install.Verify().IsIntact.ShouldBeTrue($"{loss}");
+            Directory.Delete(install.Scratch.At("stick"), recursive: true);
+        }
+    }
 
     [Fact]
     public async Task A_bundle_is_a_bag_and_says_what_it_is_for()

@@ -20,6 +20,22 @@ public sealed class VendorReinstallCrashTests
             ".local/share/applications/pier.desktop");
 
     [Fact]
+    public async Task User_data_that_a_vendors_remove_has_taken_is_back_for_good_once_the_reinstall_is_done()
+    {
+        foreach (var loss in Enum.GetValues<Loss>())
+        {
+            using var harbour = Harbour.Make(hasSetup: true);
+            harbour.Scratch.Write("games/mood", "if [ $1 = remove ]; then rm -rf screenshots ../../.local/share/pier; fi");
+            using var disk = new ForgettingDisk(0, [harbour.Scratch.Root]);
+            using (disk.Watching())
+                (await harbour.ReinstallAsync()).Code.ShouldBe(ExitCode.Done);
+            disk.CutPower(loss, 0);
+            File.ReadAllText(harbour.Scratch.At(".local/share/pier/logbooks/spring.log")).ShouldBe("sailed", $"{loss}");
+            File.ReadAllText(harbour.Scratch.At("games/pier/screenshots/first.raw")).ShouldBe("a picture", $"{loss}");
+        }
+    }
+
+    [Fact]
     public async Task A_vendors_remove_that_breaks_off_after_it_has_taken_the_saves_loses_none_of_them()
     {
         using var harbour = Harbour.Make(hasSetup: true);

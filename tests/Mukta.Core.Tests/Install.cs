@@ -20,9 +20,9 @@ internal sealed class Install(bool inMemory = false) : IDisposable
 
     public Manifest Manifest { get; set; } = null!;
 
-    public static Install Usual()
+    public static Install Usual(bool inMemory = false)
     {
-        var install = new Install();
+        var install = new Install(inMemory);
         install.Scratch.Fill("release/bin/game", 9_000, 1, Scratch.Program);
         install.Scratch.Fill("release/maps/harbour.pak", 8 * PieceLength, 2);
         install.Scratch.Fill("release/maps/pier.pak", 3 * PieceLength + 17, 3);

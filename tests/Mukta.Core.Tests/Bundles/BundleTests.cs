@@ -13,7 +13,7 @@ public sealed class BundleTests : IDisposable
 {
     private const string Harbour = "maps/harbour.pak", Pier = "maps/pier.pak";
 
-    private readonly Install install = Install.Usual();
+    private readonly Install install = Install.Usual(inMemory: true);
 
     [Fact]
     public Task Whatever_is_damaged_is_repaired_from_a_bundle_that_holds_no_more_than_that() =>

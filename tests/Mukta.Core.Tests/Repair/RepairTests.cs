@@ -58,6 +58,34 @@ public sealed class RepairTests
             .ShouldContain("""{"change":"replaced","path":"maps/harbour.pak",""");
     }
 
+    [Theory]
+    [InlineData(false)]
+    [InlineData(true)]
+    public async Task What_does_not_read_back_as_it_was_written_is_not_put_in_place(bool areMany)
+    {
+        using var install = new Install(inMemory: !areMany); // Only a disk is flushed as a whole.
+        for (var i = 0; i < (areMany ? 20 : 1); i++)
+            install.Scratch.Fill($"release/file-{i}", 2 * Install.PieceLength, i);
+        install.Publish();
+        Directory.CreateDirectory(install.Root);
+        string? spoilt = null;
+        void Spoil()
+        {
+            spoilt = Directory.EnumerateFiles(install.Scratch.At("install/.mukta/staging")).First();
+            install.Scratch.Flip(Path.GetRelativePath(install.Scratch.Root, spoilt), 5_000);
+        }
+
+        RepairOutcome outcome;
+        var kind = areMany ? DiskChangeKind.FlushAll : DiskChangeKind.FlushFile;
+        using (new Meanwhile(c => c.Kind == kind && (areMany || c.Path.Contains("/staging/", StringComparison.Ordinal)), Spoil).Watching())
+            outcome = await install.RepairAsync(holdStrays: false);
+        spoilt.ShouldNotBeNull();
+        outcome.Failures.ShouldHaveSingleItem().Reason.ShouldContain("does not read back");
+        File.Exists(install.Scratch.At("install", outcome.Failures[0].Path)).ShouldBeFalse();
+        (await install.RepairAsync(holdStrays: false)).Code.ShouldBe(ExitCode.Done);
+        install.Verify().IsIntact.ShouldBeTrue();
+    }
+
     [Fact]
     public async Task Strays_stay_unless_they_are_to_be_held()
     {

@@ -94,6 +94,13 @@ public static class CrashPoints
         }
     }
 
+    /// <summary>Loses all that is not flushed, at each point of an operation that is quick.</summary>
+    public static void LosingEverything(Func<ICrashScene> make, int changes)
+    {
+        for (var point = 1; point <= changes; point++)
+            CrashRun(make, isPoor: false, new CrashPlan([point], false, Loss.Everything, point));
+    }
+
     private static (List<string> Run, List<string> Undo) On(Func<ICrashScene> make, int seed, bool isPoor)
     {
         var (run, undo) = (Story(make, isPoor, s => { }, s => s.Run()), Story(make, isPoor, s => s.Run(), s => s.Undo()));

@@ -15,6 +15,13 @@ public sealed class MountCrashTests
     }
 
     [Fact]
+    public void Each_step_of_a_move_between_two_mounts_is_on_the_disk_before_the_next_one_relies_on_it()
+    {
+        Need.Root();
+        CrashPoints.LosingEverything(() => new Scene(), changes: 77);
+    }
+
+    [Fact]
     public void Across_a_mount_inside_the_place_what_a_program_makes_anew_after_a_kill_is_kept()
     {
         Need.Root();

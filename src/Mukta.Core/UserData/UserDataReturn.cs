@@ -50,7 +50,6 @@ internal sealed class UserDataReturn(Operation operation, string archive)
         if (root.Look(path) is not null)
             area.SetAside(path);
         area.Place(staged, path);
-        root.Flush(Folder.ParentOf(path));
     }
 
     private void Put(string path, string staged, CancellationToken cancel)

@@ -23,16 +23,36 @@ public sealed class VendorReinstallCrashTests
     public async Task User_data_that_a_vendors_remove_has_taken_is_back_for_good_once_the_reinstall_is_done()
     {
         foreach (var loss in Enum.GetValues<Loss>())
+            await TakingUserDataAsync(0, loss);
+    }
+
+    [Fact]
+    public async Task User_data_that_a_vendors_remove_has_taken_is_back_after_a_crash_at_any_point_and_the_same_reinstall()
+    {
+        Sample.Printed();
+        foreach (var point in Sample.OneOf(11, Enumerable.Range(1, 329), Sample.IsAll))
+            await TakingUserDataAsync(point, Loss.Everything);
+    }
+
+    private static async Task TakingUserDataAsync(int killAt, Loss loss)
+    {
+        using var harbour = Harbour.Make(hasSetup: true);
+        harbour.Scratch.Write("games/mood", "if [ $1 = remove ]; then rm -rf screenshots ../../.local/share/pier; fi");
+        using var disk = new ForgettingDisk(killAt, [harbour.Scratch.Root]);
+        using (disk.Watching())
         {
-            using var harbour = Harbour.Make(hasSetup: true);
-            harbour.Scratch.Write("games/mood", "if [ $1 = remove ]; then rm -rf screenshots ../../.local/share/pier; fi");
-            using var disk = new ForgettingDisk(0, [harbour.Scratch.Root]);
-            using (disk.Watching())
+            if (killAt == 0)
                 (await harbour.ReinstallAsync()).Code.ShouldBe(ExitCode.Done);
-            disk.CutPower(loss, 0);
-            File.ReadAllText(harbour.Scratch.At(".local/share/pier/logbooks/spring.log")).ShouldBe("sailed", $"{loss}");
-            File.ReadAllText(harbour.Scratch.At("games/pier/screenshots/first.raw")).ShouldBe("a picture", $"{loss}");
+            else
+                await Should.ThrowAsync<Exception>(() => harbour.ReinstallAsync());
         }
+
+        disk.CutPower(loss, 0);
+        if (killAt > 0)
+            (await harbour.ReinstallAsync()).Code.ShouldBe(ExitCode.Done, $"killed at {killAt}");
+        var after = $"killed at {killAt}, lost {loss}";
+        File.ReadAllText(harbour.Scratch.At(".local/share/pier/logbooks/spring.log")).ShouldBe("sailed", after);
+        File.ReadAllText(harbour.Scratch.At("games/pier/screenshots/first.raw")).ShouldBe("a picture", after);
     }
 
     [Fact]

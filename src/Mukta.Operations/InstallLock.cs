@@ -27,7 +27,7 @@ public sealed class InstallLock : IDisposable
     {
         if (install.Look(OwnFolder.Name) is null && install.Look(".") is { } before)
         {
-            install.EnsureFolder(OwnFolder.Name, isLasting: true);
+            install.EnsureFolder(OwnFolder.Name); // Whatever has to last in it is flushed with the way to it.
             install.SetModified(".", before.ModifiedNs); // Our own folder is no change of the install.
         }
 

@@ -54,6 +54,8 @@ public sealed class BundleTests : IDisposable
 
             Directory.Delete(install.Root, recursive: true);
             Directory.CreateDirectory(install.Root);
+            File.ReadAllBytes(install.Scratch.At("stick/data/manifests/gannet-post.meta4"))
+                .ShouldBe(File.ReadAllBytes(install.Scratch.At("release.meta4")), $"{loss}");
             using (var source = new BundleSource(Bundle.Open(install.Scratch.At("stick"))))
                 (await install.RepairAsync(holdStrays: false, [source])).Failures.ShouldBeEmpty($"{loss}");
             install.Verify().IsIntact.ShouldBeTrue($"{loss}");

@@ -21,7 +21,31 @@ public sealed class ReinstallCrashTests
 
     [Fact]
     public void After_a_crash_at_any_point_the_old_or_the_new_install_works_and_the_same_reinstall_ends_and_undo_brings_everything_back() =>
-        CrashPoints.ForEach(() => new ReinstallScene(hasSetup: false), changes: 226, undoChanges: 82);
+        CrashPoints.ForEach(() => new ReinstallScene(hasSetup: false), changes: 223, undoChanges: 82);
+
+    [Fact]
+    public void What_was_built_is_still_there_if_the_power_is_lost_right_before_the_change_over()
+    {
+        int changeOver;
+        using (var counting = new ReinstallScene(hasSetup: false))
+        using (var disk = new ForgettingDisk(0, counting.Roots))
+        {
+            using (disk.Watching())
+                counting.Run();
+            changeOver = disk.Story.FindIndex(s => s.StartsWith(nameof(DiskChangeKind.Rename), StringComparison.Ordinal) && s.Contains("/new-0 ")) + 1;
+        }
+
+        using var scene = new ReinstallScene(hasSetup: false);
+        using (var disk = new ForgettingDisk(changeOver, scene.Roots))
+        {
+            using (disk.Watching())
+                Should.Throw<Killed>(scene.Run);
+            disk.CutPower(Loss.Everything, 0);
+        }
+
+        var state = Path.Join(scene.Roots[0], ".local/state");
+        Directory.EnumerateFiles(state, "b.pak", SearchOption.AllDirectories).ShouldHaveSingleItem().ShouldContain("/new-0/maps/");
+    }
 
     [Fact]
     public async Task What_was_played_between_an_interruption_and_the_next_run_comes_back_as_it_is()

@@ -10,21 +10,21 @@ public sealed class RemedyCrashTests
 {
     [Fact]
     public void After_a_crash_at_any_point_of_a_reset_the_same_command_ends_and_undo_brings_everything_back() =>
-        CrashPoints.ForEach(() => new Scene(h => new ResetRemedy(h.RemedyTarget(), h.Tools), IsReset), changes: 40, undoChanges: 39);
+        CrashPoints.ForEach(() => new Scene(h => new ResetRemedy(h.RemedyTarget(), h.Tools), IsReset), changes: 39, undoChanges: 39);
 
     [Fact]
     public void After_a_crash_at_any_point_of_a_remove_the_same_command_ends_and_undo_brings_everything_back() =>
-        CrashPoints.ForEach(() => new Scene(h => new RemoveRemedy(h.RemedyTarget(), h.Tools), IsRemoved), changes: 88, undoChanges: 78);
+        CrashPoints.ForEach(() => new Scene(h => new RemoveRemedy(h.RemedyTarget(), h.Tools), IsRemoved), changes: 87, undoChanges: 78);
 
     [Fact]
     public void What_a_reset_had_set_aside_comes_back_though_the_product_made_it_anew_between_a_kill_and_the_same_command() =>
         CrashPoints.MadeAnew(
-            () => new Scene(h => new ResetRemedy(h.RemedyTarget(), h.Tools), IsReset), changes: 40, undoChanges: 39, ".config/pier/settings");
+            () => new Scene(h => new ResetRemedy(h.RemedyTarget(), h.Tools), IsReset), changes: 39, undoChanges: 39, ".config/pier/settings");
 
     [Fact]
     public void What_a_remove_had_set_aside_comes_back_though_programs_made_it_anew_between_a_kill_and_the_same_command() =>
         CrashPoints.MadeAnew(
-            () => new Scene(h => new RemoveRemedy(h.RemedyTarget(), h.Tools), IsRemoved), changes: 88, undoChanges: 78,
+            () => new Scene(h => new RemoveRemedy(h.RemedyTarget(), h.Tools), IsRemoved), changes: 87, undoChanges: 78,
             ".config/pier/settings", "games/pier/bin/pier", ".local/share/applications/pier.desktop");
 
     [Fact]

@@ -202,7 +202,7 @@ internal sealed class StagedFile : IDisposable
     {
         try
         {
-            bytes.Flush();
+            Flush(); // Fails where that run could not write.
         }
         catch (DiskException)
         {

@@ -30,7 +30,7 @@ public sealed class VendorReinstallCrashTests
     public async Task User_data_that_a_vendors_remove_has_taken_is_back_after_a_crash_at_any_point_and_the_same_reinstall()
     {
         Sample.Printed();
-        foreach (var point in Sample.OneOf(11, Enumerable.Range(1, 326), Sample.IsAll))
+        foreach (var point in Sample.OneOf(Sample.IsAll ? 3 : 11, Enumerable.Range(1, 326), areAll: false))
             await TakingUserDataAsync(point, Loss.Everything);
     }
 

@@ -123,7 +123,7 @@ public static class CrashPoints
         var points = Points(changes, seed, isPoor).ToList();
         foreach (var (point, loss, each) in points)
             yield return new CrashPlan([point], false, loss, each);
-        foreach (var (point, loss, each) in points.Where((_, i) => i % 3 == 1 || (Sample.IsAll && (isPoor || i % 3 == 2))))
+        foreach (var (point, loss, each) in points.Where((_, i) => i % 3 == 1 + (i / 3 % 2) || (Sample.IsAll && isPoor)))
             yield return new CrashPlan([point], true, loss == Loss.Nothing ? Loss.Names : loss, each);
         foreach (var (point, _, each) in points.Where((_, i) => i % 3 == 0))
             yield return new CrashPlan([point, random.Next(1, changes + 1)], random.Next(2) == 0, (Loss)random.Next(1, 5), each);

@@ -5,6 +5,29 @@ namespace Mukta.Cli.Tests;
 /// <summary>Manifests that are signed, and what happens to those that should be.</summary>
 public class SignTests
 {
+    [Fact]
+    public async Task A_manifest_and_its_signature_are_on_the_disk_before_they_have_their_names()
+    {
+        Need.Program("strace");
+        using var game = await GameFolder.MakeAsync();
+        Write(game.Scratch, isRsa: false, hasMiddle: false);
+        await FlushesAsync("made.meta4", "manifest", "make", "release", "--out", "made.meta4");
+        await FlushesAsync("made.meta4.p7s", "manifest", "sign", "made.meta4", "--key", "key.pem", "--cert", "cert.pem");
+
+        async Task FlushesAsync(string file, params string[] command)
+        {
+            var trace = game.Scratch.At("trace");
+            var answer = await Programs.RunAsync(
+                game.Scratch, "strace",
+                ["-f", "-qq", "-y", "-e", "trace=fsync,rename,renameat,renameat2", "-e", "signal=none", "-o", trace, Programs.Mukta, .. command]);
+            answer.Code.ShouldBe(0, answer.Err);
+            string[] calls = [.. File.ReadAllLines(trace).Where(l => l.Contains($"{file}.", StringComparison.Ordinal) && l.EndsWith(" = 0"))];
+            var named = Array.FindIndex(calls, c => c.Contains("rename", StringComparison.Ordinal));
+            named.ShouldBeGreaterThan(0, string.Join('\n', calls));
+            calls[named - 1].ShouldContain("fsync(");
+        }
+    }
+
     [Theory]
     [InlineData(true, true)]
     [InlineData(true, false)]

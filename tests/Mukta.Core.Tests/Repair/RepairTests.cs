@@ -87,6 +87,38 @@ public sealed class RepairTests
     }
 
     [Fact]
+    public async Task What_a_run_could_not_write_is_fetched_again_by_the_next_one_though_it_is_still_right_in_memory()
+    {
+        using var install = new Install(inMemory: true);
+        install.Scratch.Fill("release/file", 2 * Install.PieceLength, 1);
+        install.Publish();
+        Directory.CreateDirectory(install.Root);
+        using (new FailingFlush(() => { }).Watching())
+            (await install.RepairAsync(holdStrays: false)).Failures.ShouldHaveSingleItem();
+        void Drop() => install.Scratch.Flip(
+            Path.GetRelativePath(
+                install.Scratch.Root, Directory.EnumerateFiles(install.Scratch.At("install/.mukta/staging")).ShouldHaveSingleItem()), 5_000);
+        using (new FailingFlush(Drop).Watching())
+            (await install.RepairAsync(holdStrays: false)).Code.ShouldBe(ExitCode.Done);
+        install.Verify().IsIntact.ShouldBeTrue();
+    }
+
+    /// <summary>The first flush of a file that is being built fails, and what was in memory only is lost by that.</summary>
+    private sealed class FailingFlush(Action drop) : DiskWatch
+    {
+        private bool hasFailed;
+
+        public override void Before(DiskChange change)
+        {
+            if (hasFailed || change.Kind != DiskChangeKind.FlushFile || !change.Path.Contains("/staging/", StringComparison.Ordinal))
+                return;
+            hasFailed = true;
+            drop();
+            throw new DiskException(DiskException.InputOutput, "flush", change.Path);
+        }
+    }
+
+    [Fact]
     public async Task Strays_stay_unless_they_are_to_be_held()
     {
         using var install = Install.Usual();

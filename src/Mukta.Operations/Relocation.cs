@@ -50,13 +50,16 @@ internal static class Relocation
             }
         }
 
-        if (anchor.Look(part) is not null)
+        // If somebody else's things are in both places, the original stays under its other name; without the copy it would count as moved.
+        if (anchor.Look(copied) is null && anchor.Look(part) is not null)
             TreeBulk.Remove(anchor, part, CancellationToken.None);
     }
 
     private static void Copy(Folder anchor, string from, string to, bool replace)
     {
         var (part, copied) = (PartOf(to), CopiedOf(from));
+        if (anchor.Look(copied) is not null)
+            throw new DiskException(DiskException.Exists, "move", Path.Join(anchor.Path, copied));
         if (anchor.Look(part) is not null)
             TreeBulk.Remove(anchor, part, CancellationToken.None);
         if (!replace && anchor.Look(to) is not null)

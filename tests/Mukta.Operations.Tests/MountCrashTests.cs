@@ -28,6 +28,27 @@ public sealed class MountCrashTests
         CrashPoints.MadeAnew(() => new Scene(), changes: 77, undoChanges: 82, "caches/one", "caches/in/two");
     }
 
+    [Fact]
+    public void Across_a_mount_inside_the_place_the_original_stays_if_programs_have_made_both_names_anew()
+    {
+        Need.Root();
+        using var scene = new Scene();
+        bool IsCopied(DiskChange c) => c.Kind == DiskChangeKind.Rename && c.Path.EndsWith("/place/a", StringComparison.Ordinal)
+            && c.Other!.Contains("copied", StringComparison.Ordinal);
+        using (new Meanwhile(IsCopied, () => throw new Killed()).Watching())
+            Should.Throw<Killed>(scene.Run);
+        string[] names = [Path.Join(scene.Roots[1], "place/a"), Path.Join(scene.Roots[0], "a")];
+        foreach (var name in names)
+            File.WriteAllText(name, $"by a program: {name}");
+        for (var i = 0; i < 3; i++)
+            Should.Throw<DiskException>(scene.Run); // One of the two names has to be freed by hand.
+        var contents = Directory.EnumerateFiles(Path.Join(scene.Roots[1], "place"), "*", SearchOption.AllDirectories)
+            .Select(File.ReadAllText).ToList();
+        contents.ShouldContain("a");
+        foreach (var name in names)
+            contents.ShouldContain($"by a program: {name}");
+    }
+
     /// <summary>A tree with a folder of another mount in it, between which things are moved.</summary>
     private sealed class Scene : ICrashScene
     {

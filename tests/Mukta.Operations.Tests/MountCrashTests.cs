@@ -41,7 +41,7 @@ public sealed class MountCrashTests
         foreach (var name in names)
             File.WriteAllText(name, $"by a program: {name}");
         for (var i = 0; i < 3; i++)
-            Should.Throw<DiskException>(scene.Run); // One of the two names has to be freed by hand.
+            Should.Throw<DiskException>(scene.Run); // Somebody has to move the original back.
         var contents = Directory.EnumerateFiles(Path.Join(scene.Roots[1], "place"), "*", SearchOption.AllDirectories)
             .Select(File.ReadAllText).ToList();
         contents.ShouldContain("a");

@@ -106,6 +106,17 @@ public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISys
         }
     }
 
+    /// <summary>
+    /// The operation of which an undo has not yet put everything back. Until it has, the undo cannot be undone: the operation's first
+    /// files would then be kept by the undo of the undo, where the operation's own undo does not look.
+    /// </summary>
+    /// <param name="all">All operations.</param>
+    /// <param name="id">The id of the undo, or of an operation that is none.</param>
+    /// <returns>The id of the operation; null if the undo has ended, or it is none.</returns>
+    public static string? YetToUndo(IReadOnlyList<KeptOperation> all, string id) =>
+        all.FirstOrDefault(o => o.Id == id)?.Record.Header.Undoes is { } undone
+            && all.Any(o => o.Id == undone && o.State != OperationState.Undone) ? undone : null;
+
     /// <summary>Puts back what an operation has changed.</summary>
     /// <param name="areas">All that <see cref="All"/> tells of one operation.</param>
     /// <param name="begun">Told of the undo's own areas, once each is made.</param>
@@ -230,7 +241,8 @@ public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISys
 
     private static OperationState StateOf(Folder folder, OperationRecord record, IReadOnlyList<OperationRecord> all)
     {
-        if (record.IsUndone)
+        var isBeingUndone = all.Any(r => r.Header.Undoes == record.Header.Operation && !r.IsEnded);
+        if (record.IsUndone && !isBeingUndone)
             return OperationState.Undone;
         using (var file = folder.OpenRead($"{record.Path}/{OperationRecord.FileName}"))
         {
@@ -238,7 +250,7 @@ public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISys
                 return OperationState.Running;
         }
 
-        return all.Any(r => r.Header.Undoes == record.Header.Operation && !r.IsEnded) ? OperationState.BeingUndone
+        return isBeingUndone ? OperationState.BeingUndone
             : record.IsEnded ? OperationState.Done
             : record.WaitsFor is not null ? OperationState.Waiting
             : OperationState.Unfinished;

@@ -176,6 +176,10 @@ public static class CrashPoints
         if (!Crash(scene, isPoor, crash, scene.Undo, after))
             Told(after, scene.Undo);
         Same(before, scene.Look(), after);
+        Told(after, scene.Undo); // The power may have taken the last line of one that had ended.
+        foreach (var journal in scene.Roots.SelectMany(r => Directory.EnumerateFiles(r, "journal", SearchOption.AllDirectories))
+            .Select(File.ReadAllText).Where(j => j.Contains('\n'))) // One without a whole line was never begun.
+            journal.ShouldContain("\"ended\"", Case.Sensitive, after);
     }
 
     /// <summary>Kills a command as planned, gives it again after each kill, and cuts the power. True if it has ended before that.</summary>

@@ -30,6 +30,30 @@ public class UndoTests
     }
 
     [Fact]
+    public async Task An_undo_that_has_not_restored_everything_is_finished_before_it_can_be_undone()
+    {
+        using var game = await GameFolder.MakeAsync();
+        game.Scratch.Flip("game/maps/harbour.pak", 70_000);
+        game.Scratch.Write("game/sound/gulls bank", "damaged");
+        var before = game.Scratch.Snapshot("game");
+        await game.RepairAsync("--from", "release", "--yes");
+        var kept = Directory.EnumerateFiles(game.Scratch.At("game/.mukta/kept"), "*", SearchOption.AllDirectories)
+            .Single(f => new FileInfo(f).Length == 7);
+        File.Move(kept, game.Scratch.At("lost"));
+        var undo = await game.MuktaAsync("undo", "gannet-post", "--yes", "--json");
+        undo.Json.GetProperty("notRestored").GetArrayLength().ShouldBe(1, undo.Out);
+        var (id, operation) = (undo.Json.GetProperty("operation").GetString()!, undo.Json.GetProperty("undoes").GetString()!);
+        (await game.MuktaAsync("undo", id, "--yes")).ShouldSatisfyAllConditions(
+            a => a.Code.ShouldBe(3), a => a.Err.ShouldContain("cannot be undone"), a => a.Err.ShouldContain($"mukta undo {operation}"));
+
+        File.Move(game.Scratch.At("lost"), kept);
+        (await game.MuktaAsync("undo", operation, "--yes")).Code.ShouldBe(0);
+        game.Scratch.Snapshot("game").ShouldBe(before);
+        (await game.MuktaAsync("undo", id, "--yes")).Code.ShouldBe(0);
+        game.Scratch.Snapshot("game").ShouldBe(game.Scratch.Snapshot("release"));
+    }
+
+    [Fact]
     public async Task What_is_held_is_purged_by_name_or_age_and_then_cannot_be_undone()
     {
         using var game = await GameFolder.MakeAsync();

@@ -64,7 +64,6 @@ internal static class UndoCommand
                     $"  [red]damaged[/]  {PathBytes.Shown(path)}: the vendor's uninstall has written to it");
             }
 
-
             if (undo.NotRestored.Count == 0 && undo.Damaged.Count > 0)
             {
                 return End(
@@ -98,6 +97,13 @@ internal static class UndoCommand
             : all.LastOrDefault(OperationChoice.IsOpen)?.Id ?? throw new MuktaException(
                 ExitCode.BadInput, "There is no operation to undo.", "none is known on this machine",
                 $"List them with: mukta operations{choice.Arguments(parsed)}");
+        if (OperationCatalog.YetToUndo(all, id) is { } first)
+        {
+            throw new MuktaException(
+                ExitCode.Blocked, "This undo has not restored everything yet, so it cannot be undone.", id,
+                $"Finish it first: mukta undo {first}{choice.Arguments(parsed)}");
+        }
+
         var areas = all.Where(o => o.Id == id).ToList();
         return areas.Any(a => a.State != OperationState.Undone) ? areas : throw new MuktaException(
             ExitCode.BadInput, "This operation is already undone.", id, $"List them with: mukta operations{choice.Arguments(parsed)}");

@@ -32,13 +32,12 @@ internal sealed class FileElementReader
     {
         now.Clear();
         at.EachChild(readChild);
-        var hashes = now.Hashes.Count > 1 ? [.. now.Hashes.OrderBy(h => h.Kind)] : now.Hashes.ToArray();
         var file = new ManifestFile
         {
             Path = path,
             Size = now.Size ?? 0,
             HasSize = now.Size is not null,
-            Hashes = hashes,
+            Hashes = now.Hashes,
             Pieces = now.Pieces,
             Component = now.Component,
             Mode = now.Mode,

@@ -1,3 +1,4 @@
+using System.Numerics;
 using Mukta.Disk;
 using Mukta.Hashing;
 using Mukta.Manifests.Formats;
@@ -119,6 +120,12 @@ public sealed record ManifestFile : ManifestEntry
     /// </summary>
     public const int OwnChoice = 0b000_010_000;
 
+    // Small, since a large release has a million files: a bit for each kind of hash, and all digests in one array.
+    private const short NoMode = -1;
+    private readonly short mode = NoMode;
+    private readonly byte kinds;
+    private readonly byte[] digests = [];
+
     /// <summary>Bytes, 0 to 2^63 - 1.</summary>
     public required long Size { get; init; }
 
@@ -126,7 +133,29 @@ public sealed record ManifestFile : ManifestEntry
     public bool HasSize { get; init; } = true;
 
     /// <summary>Hashes of the whole file, best first.</summary>
-    public IReadOnlyList<ContentHash> Hashes { get; init; } = [];
+    public IReadOnlyList<ContentHash> Hashes
+    {
+        get
+        {
+            var hashes = new ContentHash[BitOperations.PopCount(kinds)];
+            var (left, at) = ((int)kinds, 0);
+            for (var i = 0; i < hashes.Length; i++)
+            {
+                var kind = (HashKind)BitOperations.TrailingZeroCount(left);
+                var end = at + kind.DigestLength();
+                hashes[i] = new ContentHash(kind, hashes.Length == 1 ? digests : digests[at..end]);
+                (left, at) = (left & (left - 1), end);
+            }
+
+            return hashes;
+        }
+
+        init
+        {
+            digests = value is [var only] ? only.Digest : [.. value.OrderBy(h => h.Kind).SelectMany(h => h.Digest)];
+            kinds = (byte)value.Aggregate(0, (all, hash) => all | (1 << (int)hash.Kind));
+        }
+    }
 
     /// <summary>Hashes of the pieces; null if there are none.</summary>
     public PieceList? Pieces { get; init; }
@@ -147,12 +176,16 @@ public sealed record ManifestFile : ManifestEntry
     public IReadOnlyList<string> Languages => Extras?.Languages ?? [];
 
     /// <summary>Permission bits, 0 to 0777; null if the manifest does not say.</summary>
-    public int? Mode { get; init; }
+    public int? Mode
+    {
+        get => mode == NoMode ? null : mode;
+        init => mode = (short)(value ?? NoMode);
+    }
 
     /// <summary>
     /// What proves the file's bytes: its pieces, or one piece as long as the file where only a whole hash is there.
     /// </summary>
-    public PieceList Proof => Pieces ?? new PieceList(Hashes[0].Kind, Math.Max(Size, 1), Hashes[0].Digest);
+    public PieceList Proof => Pieces ?? new PieceList(ProofKind, Math.Max(Size, 1), FirstDigest(ProofKind.DigestLength()));
 
     /// <summary>How many pieces have to be proven; none for an empty file, whose size says all.</summary>
     public int PieceCount => Size == 0 && !HasSize ? 1 : (int)PieceList.CountFor(Size, Proof.PieceLength);
@@ -170,7 +203,9 @@ public sealed record ManifestFile : ManifestEntry
     public bool IsWeak => ProofKind.IsWeak() && AlsoProve is null;
 
     /// <summary>The hash function of what proves the file's bytes.</summary>
-    public HashKind ProofKind => Pieces?.Kind ?? Hashes[0].Kind;
+    public HashKind ProofKind => Pieces?.Kind ?? (HashKind)BitOperations.TrailingZeroCount(kinds);
+
+    private byte[] FirstDigest(int length) => digests.Length == length ? digests : digests[..length];
 }
 
 /// <summary>What few manifests say of a file; apart, since a large release has a million files.</summary>

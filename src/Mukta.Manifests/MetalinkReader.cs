@@ -26,10 +26,10 @@ public sealed class MetalinkReader
     private long bytes;
     private DateTimeOffset? expires;
 
-    private MetalinkReader(MetalinkCursor at)
+    private MetalinkReader(MetalinkCursor at, bool isHalf = false)
     {
         this.at = at;
-        names = new EntryNames((what, place) => at.FaultAt(what, place));
+        names = new EntryNames((what, place) => at.FaultAt(what, place), keepsPlaces: !isHalf);
         file = new FileElementReader(at, bases);
     }
 
@@ -91,7 +91,7 @@ public sealed class MetalinkReader
         using (second)
         using (MetalinkCursor atFirst = new(first, source), atSecond = new(second, source))
         {
-            var (one, other) = (new MetalinkReader(atFirst), new MetalinkReader(atSecond));
+            var (one, other) = (new MetalinkReader(atFirst, isHalf: true), new MetalinkReader(atSecond, isHalf: true));
             try
             {
                 var reading = Task.Run(other.ReadElements);

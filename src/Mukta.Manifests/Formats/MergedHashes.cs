@@ -48,7 +48,7 @@ internal sealed class MergedHashes(string source)
             Path = f.Key,
             Size = sizeOf?.Invoke(f.Key) ?? 0,
             HasSize = sizeOf?.Invoke(f.Key) is not null,
-            Hashes = [.. f.Value.OrderBy(h => h.Kind)],
+            Hashes = f.Value,
             Extras = urlsOf?.Invoke(f.Key) is { Count: > 0 } urls ? new FileExtras { Urls = urls } : null,
         }).ToList();
         EntryNames.Sort(made);

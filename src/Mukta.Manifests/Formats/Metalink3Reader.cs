@@ -66,7 +66,7 @@ internal sealed class Metalink3Reader
             Path = path,
             Size = size ?? 0,
             HasSize = size is not null,
-            Hashes = [.. hashes.OrderBy(h => h.Kind)],
+            Hashes = hashes,
             Pieces = pieces,
             Extras = urls.Count > 0 ? new FileExtras { Urls = [.. urls.OrderBy(u => u.Priority)] } : null,
         });

@@ -81,7 +81,18 @@ internal static class Programs
     public static async Task<Answer> EndAsync(Process process)
     {
         var (output, error) = (process.StandardOutput.ReadToEndAsync(), process.StandardError.ReadToEndAsync());
-        await process.WaitForExitAsync(TestContext.Current.CancellationToken);
+        using var limit = CancellationTokenSource.CreateLinkedTokenSource(TestContext.Current.CancellationToken);
+        limit.CancelAfter(TimeSpan.FromMinutes(5));
+        try
+        {
+            await process.WaitForExitAsync(limit.Token);
+        }
+        catch (OperationCanceledException)
+        {
+            process.Kill(entireProcessTree: true);
+            throw new TimeoutException($"{process.StartInfo.FileName} {string.Join(' ', process.StartInfo.ArgumentList)} does not end.");
+        }
+
         return new Answer(process.ExitCode, await output, await error);
     }
 }

@@ -11,7 +11,7 @@ public sealed class SetupRunnerTests : IDisposable
 {
     private readonly Scratch scratch = new();
 
-    [Fact]
+    [Fact(Timeout = 120_000)]
     public async Task One_that_hangs_is_ended_at_its_time_limit_with_its_children_and_its_last_words_are_kept()
     {
         var outcome = await RunAsync(

@@ -154,6 +154,7 @@ public sealed record ManifestFile : ManifestEntry
         {
             digests = value is [var only] ? only.Digest : [.. value.OrderBy(h => h.Kind).SelectMany(h => h.Digest)];
             kinds = (byte)value.Aggregate(0, (all, hash) => all | (1 << (int)hash.Kind));
+            ArgumentOutOfRangeException.ThrowIfNotEqual(BitOperations.PopCount(kinds), value.Count, nameof(value));
         }
     }
 

@@ -1,4 +1,5 @@
 using System.Diagnostics;
+using System.Text;
 using Mukta.Host.Processes;
 using Mukta.Tests;
 
@@ -77,6 +78,26 @@ public class ProcessTests
             .Running.ShouldBeEmpty("a name that only begins alike is another folder");
         new ProcessTable(scratch.At("proc")).Using(["/elsewhere"], ["game"]).Running.ShouldHaveSingleItem()
             .Reasons.ShouldBe(["named in the profile as game"]);
+    }
+
+    [Fact]
+    public void A_file_that_is_mapped_counts_whatever_bytes_its_name_has()
+    {
+        using var scratch = new Scratch();
+        scratch.Write("proc/stat", "cpu 1\nbtime 1790000000\n");
+        scratch.Write("proc/100/stat", $"100 (a) S {string.Join(' ', Enumerable.Repeat("0", 18))} 500 0");
+        scratch.Write("proc/100/comm", "a\n");
+        scratch.Write("proc/100/cmdline", "a\0");
+        scratch.Write("proc/100/status", "Name:\ta\nUid:\t1000\t1000\n");
+        var lines = string.Concat(Enumerable.Repeat("7f00-7f01 r--p 00000000 fe:00 7    /usr/lib/libother.so /games/x\n", 3000));
+        File.WriteAllBytes(
+            scratch.At("proc/100/maps"),
+            [.. Encoding.UTF8.GetBytes($"{lines}7f00-7f01 rw-p 00000000 00:00 0 \n7f00-7f01 r-xp 00000000 fe:00 8    /games/p"), 0xff,
+                .. Encoding.UTF8.GetBytes("r/lib a.so\n7f00-7f01 r--p 00001000 fe:00 8    /games/p"), 0xff, .. Encoding.UTF8.GetBytes("r/lib a.so\n")]);
+        new ProcessTable(scratch.At("proc")).Using([$"/games/p\udcffr"], []).Running.ShouldHaveSingleItem().Reasons
+            .ShouldBe(["it has lib a.so mapped"]);
+        new ProcessTable(scratch.At("proc")).Using(["/elsewhere"], []).Running.ShouldBeEmpty();
+        new ProcessTable(scratch.At("proc")).Using(["/games"], []).Running.ShouldHaveSingleItem().Reasons.ShouldHaveSingleItem();
     }
 
     [Fact]

@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Text;
 using Mukta.Operations;
 
 namespace Mukta.Host.Processes;
@@ -29,6 +30,7 @@ public sealed class ProcessTable(string proc = "/proc")
         var found = new List<RunningProcess>();
         var hidden = 0;
         var below = folders.Select(f => f.TrimEnd('/') + "/").ToList();
+        var mapped = new MappedFiles(below);
         foreach (var folder in Directory.EnumerateDirectories(proc))
         {
             if (!int.TryParse(Path.GetFileName(folder), NumberStyles.None, CultureInfo.InvariantCulture, out var pid)
@@ -36,7 +38,7 @@ public sealed class ProcessTable(string proc = "/proc")
                 continue;
             try
             {
-                if (Look(folder, pid, below, names, booted, ref hidden) is { } process)
+                if (Look(folder, pid, below, mapped, names, booted, ref hidden) is { } process)
                     found.Add(process);
             }
             catch (Exception e) when (e is IOException or UnauthorizedAccessException or FormatException)
@@ -110,14 +112,14 @@ public sealed class ProcessTable(string proc = "/proc")
     }
 
     private static RunningProcess? Look(
-        string folder, int pid, List<string> below, IReadOnlyList<string> names, DateTimeOffset booted, ref int hidden)
+        string folder, int pid, List<string> below, MappedFiles mapped, IReadOnlyList<string> names, DateTimeOffset booted, ref int hidden)
     {
         var (state, ticks) = Stat(folder);
         if (state == "Z")
             return null;
-        var name = File.ReadAllText(Path.Join(folder, "comm")).TrimEnd('\n');
+        var name = Text(folder, "comm").TrimEnd('\n');
         var program = Target(Path.Join(folder, "exe"));
-        var commandLine = File.ReadAllText(Path.Join(folder, "cmdline"));
+        var commandLine = Text(folder, "cmdline");
         var firstWord = Path.GetFileName(commandLine.Split('\0')[0]);
         var reasons = new List<string>();
         if (program is not null && Inside(program, below) is { } own)
@@ -129,7 +131,7 @@ public sealed class ProcessTable(string proc = "/proc")
         if ((program is not null && program == OwnProgram) || (open ?? []).Any(f => f.EndsWith(OwnLock, StringComparison.Ordinal)))
             return null;
         hidden += open is null && commandLine.Length > 0 && reasons.Count == 0 ? 1 : 0; // Threads of the kernel have no command line.
-        foreach (var file in (open ?? []).Select(f => (How: "open", Path: f)).Concat(Mapped(folder).Select(f => (How: "mapped", Path: f))))
+        foreach (var file in (open ?? []).Select(f => (How: "open", Path: f)).Concat(mapped.Of(folder).Select(f => (How: "mapped", Path: f))))
         {
             if (reasons.Count < MostReasons && file.Path != program && Inside(file.Path, below) is { } used
                 && !reasons.Contains($"it has {used} {file.How}"))
@@ -164,10 +166,13 @@ public sealed class ProcessTable(string proc = "/proc")
     /// <summary>The fields behind the name, which may itself contain spaces and brackets.</summary>
     private static string[] AfterName(string folder)
     {
-        var text = File.ReadAllText(Path.Join(folder, "stat"));
+        var text = Text(folder, "stat");
         var fields = text[(text.LastIndexOf(')') + 1)..].Split(' ', StringSplitOptions.RemoveEmptyEntries);
         return fields.Length > 19 ? fields : throw new FormatException("A line of /proc/PID/stat is shorter than it should be.");
     }
+
+    /// <summary>A short file of a process, without the buffers of a reader of long texts.</summary>
+    private static string Text(string folder, string file) => Encoding.UTF8.GetString(File.ReadAllBytes(Path.Join(folder, file)));
 
     /// <summary>The files that a process has open; null if only root may look.</summary>
     private static List<string>? Open(string folder)
@@ -183,19 +188,6 @@ public sealed class ProcessTable(string proc = "/proc")
         catch (IOException)
         {
             return []; // It has just ended.
-        }
-    }
-
-    private static List<string> Mapped(string folder)
-    {
-        try
-        {
-            return [.. File.ReadLines(Path.Join(folder, "maps"))
-                .Select(l => l.IndexOf('/', StringComparison.Ordinal) is var at and >= 0 ? l[at..] : "").Distinct()];
-        }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
-        {
-            return [];
         }
     }
 

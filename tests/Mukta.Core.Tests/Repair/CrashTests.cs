@@ -75,6 +75,18 @@ public sealed class CrashTests
     }
 
     [Fact]
+    public void A_disk_that_fails_while_a_batch_is_placed_and_the_next_one_is_built_is_told()
+    {
+        using var install = Sound(BatchQueue.MostInBatch); // And one more, in a batch of its own.
+        Directory.Delete(install.Root, recursive: true);
+        Directory.CreateDirectory(install.Root);
+        using (new FailsWhilePlacing(StagedFile.PathOf(PlanRunner.StagingFolder, install.Manifest.Files[^1])).Watching())
+            Should.Throw<DiskException>(() => Repair(install)).Errno.ShouldBe(DiskException.NoSpace);
+        Repair(install).ShouldBe(ExitCode.Done);
+        Whole(install, "after the same repair");
+    }
+
+    [Fact]
     public void Whatever_was_broken_an_undo_brings_it_back_exactly() =>
         Gen.Select(Gen.Int[0, 1 << 20], Gen.Int[0, Harms.Length - 1].Array[1, 6]).Sample(
         (seed, harms) =>
@@ -176,6 +188,22 @@ public sealed class CrashTests
         {
             if (Interlocked.Increment(ref count) == at)
                 throw new DiskException(errno, "write", "somewhere");
+        }
+    }
+
+    /// <summary>A disk that is full when the first file is to get its place; a certain other one is not built before that has had its effect.</summary>
+    private sealed class FailsWhilePlacing(string held) : DiskWatch
+    {
+        private readonly TaskCompletionSource released = new();
+
+        public override void Before(DiskChange change)
+        {
+            if (change.Kind == DiskChangeKind.CreateFile && change.Path.EndsWith(held, StringComparison.Ordinal))
+                released.Task.Wait(TimeSpan.FromMinutes(1)).ShouldBeTrue("the first batch is placed");
+            if (change.Kind != DiskChangeKind.Rename || change.Other?.Contains("/.mukta/", StringComparison.Ordinal) != false)
+                return;
+            _ = Task.Delay(500).ContinueWith(_ => released.TrySetResult(), TaskScheduler.Default);
+            throw new DiskException(DiskException.NoSpace, "rename", "somewhere");
         }
     }
 

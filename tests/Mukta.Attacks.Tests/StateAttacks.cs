@@ -30,6 +30,15 @@ internal static class StateAttacks
             scene.Home.Fill($"{State}/state.db", 50_000, 7);
             await WorksAsync(scene);
         }),
+        new("the database is another name of an empty file of root's", async scene =>
+        {
+            Directory.CreateDirectory(scene.Home.At(State));
+            scene.GiveToUser();
+            scene.Home.Write("of-root", [], UnixFileMode.UserRead | UnixFileMode.UserWrite);
+            AttackScene.Run("ln", scene.Home.At("of-root"), scene.Home.At($"{State}/state.db"));
+            await WorksAsync(scene);
+            new FileInfo(scene.Home.At("of-root")).Length.ShouldBe(0);
+        }),
         new("notices of waiting operations are broken", async scene =>
         {
             foreach (var (notice, i) in new[] { "", "null", "[]", "{}", "{\"operation\":null}", "{\"operation\":7}",

@@ -33,6 +33,8 @@ internal sealed class Journal : IDisposable
     public static Journal Create(Folder anchor, string path, OperationHeader header, bool isLasting)
     {
         var name = $"{path}/{OperationRecord.FileName}";
+        if (OperationRecord.Read(anchor, path) is not null)
+            throw new DiskException(DiskException.Exists, "create", Path.Join(anchor.Path, name));
         if (anchor.Look(name) is not null)
             anchor.RemoveFile(name); // Interrupted before its first line was whole.
         var file = anchor.CreateFile(name, 0b110_100_100);

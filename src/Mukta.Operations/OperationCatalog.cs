@@ -124,7 +124,7 @@ public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISys
     /// <exception cref="MuktaException">Another run works on an install, or the disk fails.</exception>
     public UndoOutcome Undo(IReadOnlyList<KeptOperation> areas, Action<OperationHeader, string>? begun, CancellationToken cancel)
     {
-        OperationHeader? header = null;
+        var header = BegunUndo(areas);
         var left = new List<(string, string)>();
         foreach (var area in areas.Where(a => a.State != OperationState.Undone).OrderBy(IsMain))
         {
@@ -189,6 +189,19 @@ public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISys
         OperationState.Undone => "undone",
         _ => "done",
     };
+
+    /// <summary>The undo that was interrupted once it had restored some of an operation's places; null if there is none.</summary>
+    private static OperationHeader? BegunUndo(IReadOnlyList<KeptOperation> areas)
+    {
+        foreach (var area in areas.Where(a => a.State == OperationState.Undone))
+        {
+            using var anchor = Folder.Open(area.Anchor);
+            if (OperationRecord.In(anchor, area.Parent).LastOrDefault(r => r.Header.Undoes == area.Id) is { } undo)
+                return undo.Header;
+        }
+
+        return null;
+    }
 
     /// <summary>The area in Mukta's folder for state comes last: services are changed back once the files are.</summary>
     private bool IsMain(KeptOperation area) => area.Parent != KeptArea.OfInstall;

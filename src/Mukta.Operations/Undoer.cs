@@ -29,7 +29,7 @@ internal sealed class Undoer(TimeProvider time, ISystemUndo? system)
     /// <summary>Undoes.</summary>
     /// <param name="anchor">What the journal's paths are relative to.</param>
     /// <param name="area">The operation in this place.</param>
-    /// <param name="header">The undo's own, if another area of the operation was undone already; null for a new one.</param>
+    /// <param name="header">The undo's own, if it has begun in another area of the operation; null for a new one.</param>
     /// <param name="sequence">The undo's number.</param>
     /// <param name="cancel">Interrupts between changes.</param>
     public (OperationHeader Header, IReadOnlyList<(string, string)> NotRestored) Undo(
@@ -41,6 +41,8 @@ internal sealed class Undoer(TimeProvider time, ISystemUndo? system)
         var begun = known.LastOrDefault(r => r.Header.Undoes == area.Id && !r.IsEnded);
         if (begun is null && undone.Changes.OfType<Undone>().LastOrDefault() is { By: var by })
             return (known.Last(r => r.Header.Operation == by).Header, []);
+        if (known.Any(r => r.Header.Operation == header?.Operation))
+            header = null; // It comes from a journal that somebody else may have made, and here it is another operation's.
         header = begun?.Header ?? header ?? OperationHeader.New("undo", area.Record.Header.Product, area.Record.Header.Release, time) with
         {
             Undoes = area.Id,

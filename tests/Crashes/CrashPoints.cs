@@ -1,3 +1,5 @@
+using System.Text.Json;
+
 namespace Mukta.Tests;
 
 /// <summary>Something that an operation works on, made anew for each crash.</summary>
@@ -180,15 +182,25 @@ public static class CrashPoints
         NoneIsOpen(scene, after);
     }
 
-    /// <summary>All journals have ended. One whose first line is not whole was never begun.</summary>
+    /// <summary>
+    /// All journals have ended, and what is undone was undone by one undo, however often it was killed. A journal whose first line is not
+    /// whole was never begun.
+    /// </summary>
     private static void NoneIsOpen(ICrashScene scene, string after)
     {
+        var undos = new HashSet<(string Undo, string Of)>();
         foreach (var file in scene.Roots.SelectMany(r => Directory.EnumerateFiles(r, "journal", SearchOption.AllDirectories)))
         {
             var lines = File.ReadAllLines(file);
-            if (File.ReadAllText(file).Contains('\n') && !lines[0].Contains('\0'))
-                lines.ShouldContain(l => l.Contains("\"ended\""), after);
+            if (!File.ReadAllText(file).Contains('\n') || lines[0].Contains('\0'))
+                continue;
+            lines.ShouldContain(l => l.Contains("\"ended\""), after);
+            var header = JsonDocument.Parse(lines[0][lines[0].IndexOf('{')..]).RootElement;
+            if (header.TryGetProperty("undoes", out var undone))
+                undos.Add((header.GetProperty("operation").GetString()!, undone.GetString()!));
         }
+
+        undos.Select(u => u.Of).ShouldBeUnique(after);
     }
 
     /// <summary>Kills a command as planned, gives it again after each kill, and cuts the power. True if it has ended before that.</summary>

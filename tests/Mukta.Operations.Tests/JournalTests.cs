@@ -6,6 +6,17 @@ namespace Mukta.Operations.Tests;
 
 public sealed class JournalTests
 {
+    [Fact]
+    public void A_journal_that_is_there_is_never_begun_again()
+    {
+        using var tree = new Tree();
+        var header = Tree.Header();
+        var id = tree.Do(area => area.SetAside("a"), header: header);
+        var journal = File.ReadAllText(tree.Journal(id));
+        Should.Throw<DiskException>(() => tree.Do(area => area.SetAside("b"), header: header)).Errno.ShouldBe(DiskException.Exists);
+        File.ReadAllText(tree.Journal(id)).ShouldBe(journal);
+    }
+
     [Theory]
     [InlineData(0)]
     [InlineData(5000)]

@@ -96,6 +96,24 @@ public sealed class TrustTests
     }
 
     [Fact]
+    public void An_undo_that_a_journal_elsewhere_calls_like_another_operation_does_not_take_that_ones_journal()
+    {
+        using Tree one = new(), two = new();
+        var header = Tree.Header();
+        one.Do(area => area.SetAside("a"), header: header);
+        two.Do(area => area.SetAside("a"), header: header);
+        var other = two.Do(area => area.SetAside("b"));
+        one.Do(_ => { }, ends: false, header: Tree.Header("undo") with { Operation = other, Undoes = header.Operation });
+        var journal = File.ReadAllText(two.Journal(other));
+        two.Catalog.Undo(
+            [.. two.Catalog.All([one.Place, two.Place], []).Where(o => o.Id == header.Operation)], null,
+            TestContext.Current.CancellationToken).NotRestored.ShouldBeEmpty();
+        File.ReadAllText(two.Journal(other)).ShouldBe(journal);
+        two.Undo(other).NotRestored.ShouldBeEmpty();
+        File.ReadAllText(two.Scratch.At("place/b")).ShouldBe("b");
+    }
+
+    [Fact]
     public void A_service_in_an_installs_own_journal_is_left_as_it_is()
     {
         using var tree = new Tree();

@@ -21,7 +21,7 @@ internal sealed class MappedFiles(IReadOnlyList<string> below)
             return found;
         try
         {
-            var maps = Read(Path.Join(folder, "maps"));
+            var maps = Read(folder);
             foreach (var start in starts)
             {
                 var rest = maps;
@@ -44,9 +44,9 @@ internal sealed class MappedFiles(IReadOnlyList<string> below)
         return found;
     }
 
-    private ReadOnlySpan<byte> Read(string path)
+    private ReadOnlySpan<byte> Read(string folder)
     {
-        using var file = File.OpenHandle(path);
+        using var file = File.OpenHandle(Path.Join(folder, "maps"));
         var length = 0;
         for (var got = -1; got != 0; length += got)
         {

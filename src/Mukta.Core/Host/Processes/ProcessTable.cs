@@ -131,7 +131,8 @@ public sealed class ProcessTable(string proc = "/proc")
         if ((program is not null && program == OwnProgram) || (open ?? []).Any(f => f.EndsWith(OwnLock, StringComparison.Ordinal)))
             return null;
         hidden += open is null && commandLine.Length > 0 && reasons.Count == 0 ? 1 : 0; // Threads of the kernel have no command line.
-        foreach (var file in (open ?? []).Select(f => (How: "open", Path: f)).Concat(mapped.Of(folder).Select(f => (How: "mapped", Path: f))))
+        foreach (var file in (open ?? []).Select(f => (How: "open", Path: f))
+            .Concat(mapped.Of(folder).Select(f => (How: "mapped", Path: f))))
         {
             if (reasons.Count < MostReasons && file.Path != program && Inside(file.Path, below) is { } used
                 && !reasons.Contains($"it has {used} {file.How}"))

@@ -21,11 +21,11 @@ public static class OperationSequence
         var highest = known.Select(r => r.Header.Sequence).DefaultIfEmpty(0).Max();
         try
         {
-            return home is null ? highest + 1 : Counted(home, highest);
+            return home is null ? After(highest) : Counted(home, highest);
         }
         catch (Exception e) when (e is MuktaException or IOException or UnauthorizedAccessException)
         {
-            return highest + 1; // The numbers in one place are in order without it.
+            return After(highest); // The numbers in one place are in order without it.
         }
     }
 
@@ -33,12 +33,16 @@ public static class OperationSequence
     {
         using var file = StatePlace.Open(home.State, FileName);
         if (!FileLock.TryTake(file.Handle))
-            return highest + 1;
+            return After(highest);
         var bytes = new byte[Longest];
         var text = Encoding.ASCII.GetString(bytes, 0, RandomAccess.Read(file.Handle, bytes, 0)).Trim();
         if (long.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var counted))
             highest = Math.Max(highest, counted);
-        file.Write(Encoding.ASCII.GetBytes((highest + 1).ToString(CultureInfo.InvariantCulture).PadRight(Longest)), 0);
-        return highest + 1;
+        var next = After(highest);
+        file.Write(Encoding.ASCII.GetBytes(next.ToString(CultureInfo.InvariantCulture).PadRight(Longest)), 0);
+        return next;
     }
+
+    /// <summary>A journal that somebody has made up may have the highest number: all that follow share it, and the clock tells them apart.</summary>
+    private static long After(long highest) => highest == long.MaxValue ? highest : highest + 1;
 }

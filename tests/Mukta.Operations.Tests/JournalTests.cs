@@ -7,6 +7,17 @@ namespace Mukta.Operations.Tests;
 public sealed class JournalTests
 {
     [Fact]
+    public void A_journal_with_the_highest_number_does_not_make_later_operations_count_as_earlier_ones()
+    {
+        using var tree = new Tree();
+        var home = new OperationHome("/", tree.Scratch.At("state"));
+        var before = OperationSequence.Next(home, []);
+        tree.Do(_ => { }, header: Tree.Header(sequence: long.MaxValue));
+        OperationSequence.Next(home, [tree.Only.Record]).ShouldBeGreaterThan(before);
+        OperationSequence.Next(home, []).ShouldBeGreaterThan(before);
+    }
+
+    [Fact]
     public void A_journal_that_is_there_is_never_begun_again()
     {
         using var tree = new Tree();

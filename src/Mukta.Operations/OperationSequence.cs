@@ -43,6 +43,6 @@ public static class OperationSequence
         return next;
     }
 
-    /// <summary>A journal that somebody has made up may have the highest number: all that follow share it, and the clock tells them apart.</summary>
+    /// <summary>A made-up journal may have the highest number: all that follow share it, and the clock tells them apart.</summary>
     private static long After(long highest) => highest == long.MaxValue ? highest : highest + 1;
 }

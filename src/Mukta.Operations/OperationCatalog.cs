@@ -107,8 +107,8 @@ public sealed class OperationCatalog(OperationHome home, TimeProvider time, ISys
     }
 
     /// <summary>
-    /// The operation of which an undo has not yet put everything back. Until it has, the undo cannot be undone: the operation's first
-    /// files would then be kept by the undo of the undo, where the operation's own undo does not look.
+    /// The operation that an undo has not wholly undone yet. Until it has, the undo cannot be undone itself: what the operation has kept
+    /// would then lie with the undo of the undo, where the same undo does not look for it.
     /// </summary>
     /// <param name="all">All operations.</param>
     /// <param name="id">The id of the undo, or of an operation that is none.</param>

@@ -51,19 +51,17 @@ public sealed partial class Folder : IDisposable
 
     /// <summary>
     /// The real path of a file or folder on a disk that is mounted at <paramref name="root"/>, with its links followed as the machine
-    /// that it belongs to would: none leads out (openat2 with RESOLVE_IN_ROOT). Null if nothing is there.
+    /// that it belongs to would: none leads out. Null if nothing is there.
     /// </summary>
     /// <param name="root">Where the disk is mounted.</param>
     /// <param name="path">A path below it, as seen from here.</param>
-    public static string? ResolvedIn(string root, string path)
+    public static string? ResolvedIn(string root, string path) => ResolvedIn(root, path, stepByStep: false);
+
+    internal static string? ResolvedIn(string root, string path, bool stepByStep)
     {
-        using var folder = Open(root);
-        var how = new Native.OpenHow { Flags = (ulong)(Native.PathOnly | Native.CloseOnExec), Resolve = Native.ResolveInRoot };
-        var fd = Native.OpenBeneath(folder.root, PathBytes.Encode("/" + System.IO.Path.GetRelativePath(root, path)), how);
-        if (fd < 0)
-            return null;
-        using var found = new SafeFileHandle(fd, ownsHandle: true);
-        return new FileInfo($"/proc/self/fd/{fd}").LinkTarget;
+        using var folder = new Folder(root, stepByStep);
+        using var found = folder.paths.TryOpenOnMount(System.IO.Path.GetRelativePath(root, path));
+        return found is null ? null : new FileInfo($"/proc/self/fd/{found.DangerousGetHandle()}").LinkTarget;
     }
 
     /// <summary>What is at a path; null if nothing is. A link on the way counts as nothing.</summary>
@@ -138,6 +136,14 @@ public sealed partial class Folder : IDisposable
         Span<byte> buffer = new byte[4096];
         var length = Native.ReadLink(at.Parent, at.Name, buffer, buffer.Length);
         return length >= 0 ? PathBytes.Decode(buffer[..(int)length]) : throw Failure("read the link", path);
+    }
+
+    /// <summary>Where an open symbolic link points; null if that cannot be read.</summary>
+    internal static string? ReadLink(SafeFileHandle link)
+    {
+        Span<byte> buffer = new byte[4096];
+        var length = Native.ReadLink(link, Native.Itself, buffer, buffer.Length);
+        return length >= 0 ? PathBytes.Decode(buffer[..(int)length]) : null;
     }
 
     /// <summary>

@@ -6,7 +6,8 @@ namespace Mukta.Disk;
 
 /// <summary>
 /// Finds what a relative path names beneath a folder, and follows no link on the way: openat2 with RESOLVE_BENEATH and
-/// RESOLVE_NO_SYMLINKS; where the kernel lacks it, a walk that opens one folder after the other with O_NOFOLLOW.
+/// RESOLVE_NO_SYMLINKS; where the kernel lacks it (before 5.6, or in a sandbox), a walk that opens one folder after the other with
+/// O_NOFOLLOW.
 /// </summary>
 internal sealed class PathResolution : IDisposable
 {
@@ -68,6 +69,19 @@ internal sealed class PathResolution : IDisposable
             ? new NameInFolder(parent, PathBytes.Encode(name), HandleEnd.Closed) : null;
     }
 
+    /// <summary>
+    /// Opens what is at a path on a disk that is mounted here, with its links followed as if this were the root: openat2 with
+    /// RESOLVE_IN_ROOT, or a walk. Null if nothing is there.
+    /// </summary>
+    public SafeFileHandle? TryOpenOnMount(string path)
+    {
+        if (stepByStep)
+            return TryFollow(path);
+        var how = new Native.OpenHow { Flags = (ulong)(Native.PathOnly | Native.CloseOnExec), Resolve = Native.ResolveInRoot };
+        var fd = Native.OpenBeneath(root, PathBytes.Encode("/" + path), how);
+        return fd >= 0 ? new SafeFileHandle(fd, ownsHandle: true) : null;
+    }
+
     /// <summary>See <see cref="Folder.HoldOpen"/>.</summary>
     public IDisposable HoldOpen(IEnumerable<string> paths)
     {
@@ -123,7 +137,7 @@ internal sealed class PathResolution : IDisposable
         foreach (var name in path.Split('/'))
         {
             var fd = -1;
-            if (name is "" or "." or "..")
+            if (name is "" or "..")
             {
                 Marshal.SetLastPInvokeError(DiskException.OtherDevice);
             }
@@ -140,6 +154,49 @@ internal sealed class PathResolution : IDisposable
         }
 
         return here;
+    }
+
+    private SafeFileHandle? TryFollow(string path)
+    {
+        const int MostLinks = 40; // As path_resolution(7) has it.
+        var entered = new Stack<SafeFileHandle>([OpenIn(root, ".")!]);
+        var (names, links) = (new Stack<string>(path.Split('/').Reverse()), 0);
+        try
+        {
+            while (names.TryPop(out var name))
+            {
+                if (Folder.Look(entered.Peek()).Kind != NodeKind.Folder)
+                    return null;
+                if (name == ".." && entered.Count > 1)
+                    entered.Pop().Dispose();
+                if (name is "" or "..")
+                    continue;
+                if (OpenIn(entered.Peek(), name) is not { } next)
+                    return null;
+                entered.Push(next);
+                if (Folder.Look(next).Kind != NodeKind.Link)
+                    continue;
+                if (++links > MostLinks || Folder.ReadLink(next) is not { Length: > 0 } target)
+                    return null;
+                for (var keep = target[0] == '/' ? 1 : entered.Count - 1; entered.Count > keep;)
+                    entered.Pop().Dispose();
+                foreach (var part in target.Split('/').Reverse())
+                    names.Push(part);
+            }
+
+            return entered.Pop();
+        }
+        finally
+        {
+            foreach (var handle in entered)
+                handle.Dispose();
+        }
+
+        static SafeFileHandle? OpenIn(SafeFileHandle folder, string name)
+        {
+            var fd = Native.OpenAt(folder, PathBytes.Encode(name), Native.PathOnly | Native.NoFollow | Native.CloseOnExec, 0);
+            return fd >= 0 ? new SafeFileHandle(fd, ownsHandle: true) : null;
+        }
     }
 
     private sealed class Hold(PathResolution of, List<string> paths) : IDisposable

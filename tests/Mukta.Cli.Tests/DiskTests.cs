@@ -2,7 +2,9 @@ using Mukta.Tests;
 
 namespace Mukta.Cli.Tests;
 
-/// <summary>Disks that are full, out of inodes or read-only: each a small file system of its own in a mount namespace.</summary>
+/// <summary>
+/// Disks that are full, out of inodes or read-only, each a small file system of its own in a mount namespace; and a kernel that lacks a call.
+/// </summary>
 public class DiskTests
 {
     [Fact]
@@ -31,6 +33,27 @@ public class DiskTests
                 || bytes.AsSpan().SequenceEqual(File.ReadAllBytes(game.Scratch.At("broken", name)));
             isWhole.ShouldBeTrue($"{name} is the old one or the new one");
         }
+    }
+
+    [Fact]
+    public async Task Where_the_kernel_cannot_resolve_a_path_beneath_a_folder_by_itself_all_is_repaired_remembered_and_undone_nevertheless()
+    {
+        Need.Program("strace");
+        using var home = await Home.MakeAsync();
+        home.Scratch.Flip("games/gannet-post/maps/harbour.pak", 70_000);
+        Directory.CreateDirectory(home.Scratch.At(".local/state"));
+        var before = home.Scratch.Snapshot("games/gannet-post");
+        (await OnOldKernelAsync("repair", "gannet-post", "--profiles", "profiles", "--yes")).Code.ShouldBe(0);
+        File.Exists(home.Scratch.At(".local/state/mukta/state.db")).ShouldBeTrue();
+        (await OnOldKernelAsync("verify", "gannet-post", "--profiles", "profiles")).Out.ShouldContain("Intact");
+        (await OnOldKernelAsync("undo", "gannet-post", "--yes")).Code.ShouldBe(0);
+        home.Scratch.Snapshot("games/gannet-post").ShouldBe(before);
+
+        // openat2(2) came with Linux 5.6, and some containers forbid it.
+        Task<Answer> OnOldKernelAsync(params string[] arguments) => Programs.RunAsync(
+            home.Scratch, "strace",
+            ["-f", "-qq", "-e", "trace=openat2", "-e", "inject=openat2:error=ENOSYS", "-e", "signal=none", "-o", "/dev/null", "env",
+            .. home.Words([], arguments)]);
     }
 
     [Fact]

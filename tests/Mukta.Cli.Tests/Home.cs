@@ -61,7 +61,8 @@ internal sealed class Home : IDisposable
     /// <summary>Starts mukta.</summary>
     public System.Diagnostics.Process Start(params string[] arguments) => Programs.Start(Scratch, "env", Words([], arguments));
 
-    private string[] Words(string[] environment, string[] arguments) =>
+    /// <summary>What env(1) is told to run mukta in this home.</summary>
+    public string[] Words(string[] environment, string[] arguments) =>
         ["-u", "XDG_CONFIG_HOME", "-u", "XDG_STATE_HOME", "-u", "XDG_DATA_HOME", "-u", "XDG_CACHE_HOME", $"HOME={Scratch.Root}",
         $"MUKTA_SYSTEMCTL={Scratch.At("host/systemctl")}", .. environment, Programs.Mukta, .. arguments];
 

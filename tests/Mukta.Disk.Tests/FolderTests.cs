@@ -37,6 +37,52 @@ public sealed class FolderTests : IDisposable
     }
 
     [Theory]
+    [InlineData("maps/pier.pak")]
+    [InlineData("./maps/pier.pak")]
+    [InlineData("maps/./pier.pak")]
+    [InlineData("././maps/pier.pak")]
+    public void Both_ways_find_the_same(string path)
+    {
+        using var asked = new Folder(scratch.At("install"), stepByStep: false);
+        using var walked = new Folder(scratch.At("install"), stepByStep: true);
+        walked.Look(path).ShouldBe(asked.Look(path));
+        walked.Look(path)!.Value.Kind.ShouldBe(NodeKind.File);
+        walked.EnsureFolder("./saves/old");
+        asked.Look("saves/old")!.Value.Kind.ShouldBe(NodeKind.Folder);
+    }
+
+    [Theory]
+    [InlineData("install/maps/pier.pak", "maps/pier.pak")]
+    [InlineData("install/inner", "maps/pier.pak")]
+    [InlineData("install/rooted", "maps/pier.pak")]
+    [InlineData("install/chain", "maps/pier.pak")]
+    [InlineData("install/above", "maps/pier.pak")]
+    [InlineData("install/here/maps", "maps")]
+    [InlineData("install/here/here/inner", "maps/pier.pak")]
+    [InlineData("install", "")]
+    [InlineData("install/door/secret", null)]
+    [InlineData("install/peep", null)]
+    [InlineData("install/round", null)]
+    [InlineData("install/inner/..", "")]
+    [InlineData("install/inner/x", null)]
+    [InlineData("install/gone", null)]
+    public void A_path_on_a_mounted_disk_means_what_it_means_to_its_machine_both_ways(string path, string? found)
+    {
+        foreach (var (link, target) in new[]
+        {
+            ("inner", "maps/pier.pak"), ("rooted", "/maps/pier.pak"), ("chain", "here/rooted"), ("above", "../../maps//./pier.pak"),
+            ("here", "."), ("round", "round"),
+        })
+        {
+            File.CreateSymbolicLink(scratch.At("install", link), target);
+        }
+
+        var expected = found is null ? null : scratch.At(("install/" + found).TrimEnd('/'));
+        foreach (var stepByStep in new[] { false, true })
+            Folder.ResolvedIn(scratch.At("install"), scratch.Root + "/" + path, stepByStep).ShouldBe(expected);
+    }
+
+    [Theory]
     [InlineData(false)]
     [InlineData(true)]
     public void No_way_out_can_be_written_moved_or_removed(bool stepByStep)

@@ -90,13 +90,13 @@ internal sealed unsafe class LaneKernel
         }
 
         var (best, speed) = ((LaneKernel?)null, PlatformSpeed());
-        var told = AsMuktaException(Platform, speed);
-        foreach (var kernel in new[] { Named("avx512"), Named("avx2") })
+        var told = Measured(Platform, speed);
+        foreach (var name in (ReadOnlySpan<string>)["avx512", "avx2"])
         {
-            if (kernel is null || (best is not null && best.Lanes > kernel.Lanes))
+            if (best is not null || Named(name) is not { } kernel)
                 continue;
             var its = kernel.Speed();
-            told += $", {AsMuktaException(kernel.Name, its)}";
+            told += $", {Measured(kernel.Name, its)}";
             if (its > speed)
                 (best, speed) = (kernel, its);
         }
@@ -104,7 +104,7 @@ internal sealed unsafe class LaneKernel
         return (best, $"{best?.Name ?? Platform}, as measured on one core: {told}");
     }
 
-    private static string AsMuktaException(string name, double speed) =>
+    private static string Measured(string name, double speed) =>
         string.Create(CultureInfo.InvariantCulture, $"{name} {speed / 1e9:0.00} GB/s");
 
     private static LaneKernel? Loaded(string name, int lanes) =>

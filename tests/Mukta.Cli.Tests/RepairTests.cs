@@ -104,6 +104,23 @@ public class RepairTests
     }
 
     [Theory]
+    [InlineData("-Sn", "a limit that it may raise")]
+    [InlineData("-n", "one that it has to keep to")]
+    public async Task Many_small_files_are_put_in_place_where_few_may_be_open(string limit, string why)
+    {
+        using var scratch = new Scratch();
+        for (var i = 0; i < 600; i++)
+            scratch.Write($"release/{i % 90}/{i}", $"file {i}");
+        Directory.CreateDirectory(scratch.At("game"));
+        (await Programs.MuktaAsync(scratch, "manifest", "make", "release", "--product", "many", "--out", "many.meta4")).Code.ShouldBe(0);
+        var answer = await Programs.RunAsync(
+            scratch, "bash", "-c",
+            $"ulimit {limit} 160; exec '{Programs.Mukta}' repair game --manifest many.meta4 --from release --yes");
+        answer.Code.ShouldBe(0, $"{why}: {answer.Err}");
+        scratch.Snapshot("game").ShouldBe(scratch.Snapshot("release"));
+    }
+
+    [Theory]
     [InlineData("an overloaded mirror", """[{"kind":"status","status":503,"retryAfter":0,"from":2,"to":3}]""")]
     [InlineData("a connection that is cut", """[{"kind":"cut","bytes":70000,"path":"maps/*","from":2,"to":3}]""")]
     [InlineData("a flipped bit", """[{"kind":"flip","bytes":100,"path":"maps/*","from":2,"to":2}]""")]

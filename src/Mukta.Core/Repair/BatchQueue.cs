@@ -1,17 +1,28 @@
 using System.Collections.Concurrent;
 using System.Runtime.CompilerServices;
 using System.Threading.Channels;
+using Mukta.Disk;
+using Mukta.Repair.Local;
 
 namespace Mukta.Repair;
 
 /// <summary>Batches of files on their way: the first is placed, one is flushed, and the last is built.</summary>
 internal sealed class BatchQueue : IDisposable
 {
-    /// <summary>So many changes or files at most go together.</summary>
-    public const int MostInBatch = 512;
+    /// <summary>So many files open at a time are enough for batches of the greatest length.</summary>
+    public const int WantedOpen = 4096;
 
+    private const int Longest = 512;
+    private const int OpenOtherwise = 96; // The program itself, connections, and what is being read.
     private const long MostBytesInBatch = 64 << 20;
     private const int MostBatches = 3;
+
+    /// <summary>
+    /// So many changes or files at most go together: a file is open until it is placed, and while a batch is placed, so are the folders that
+    /// it goes to, in the install and where files are kept.
+    /// </summary>
+    public static int MostInBatch =>
+        Math.Clamp((OpenFileLimit.Now - LocalPieces.MostHeld - OpenOtherwise) / (MostBatches + 2), 1, Longest);
 
     private readonly SemaphoreSlim room = new(MostBatches, MostBatches);
     private readonly Channel<Batch> begun = Channel.CreateUnbounded<Batch>();
@@ -55,10 +66,10 @@ internal sealed class BatchQueue : IDisposable
     /// <summary>So many files to a batch: what is in one does not depend on which file comes first.</summary>
     private static IEnumerable<Batch> Batches(IEnumerable<PutFile> puts)
     {
-        var (batch, bytes) = (new List<Building>(), 0L);
+        var (batch, bytes, most) = (new List<Building>(), 0L, MostInBatch);
         foreach (var put in puts)
         {
-            if (batch.Count == MostInBatch || (batch.Count > 0 && bytes + put.File.Size > MostBytesInBatch))
+            if (batch.Count == most || (batch.Count > 0 && bytes + put.File.Size > MostBytesInBatch))
             {
                 yield return new Batch(batch);
                 (batch, bytes) = ([], 0);

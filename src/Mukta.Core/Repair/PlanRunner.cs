@@ -54,6 +54,7 @@ internal sealed class PlanRunner(Folder install, KeptArea area, RepairPlan plan,
     /// <exception cref="DiskException">The disk is full, or fails permanently; what is done is kept.</exception>
     public async Task RunAsync(CancellationToken cancel)
     {
+        using var more = OpenFileLimit.Raise(BatchQueue.WantedOpen);
         Local?.HoldOpen(plan);
         var placer = new BatchPlacer(install, area, plan, Results) { IsResumed = IsResumed, Scan = Scan };
         using var builder = new FileBuilder(install, fetcher, Local, Donor, Results);

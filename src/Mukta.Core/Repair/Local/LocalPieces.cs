@@ -16,9 +16,6 @@ public sealed class LocalPieces : IDisposable
 
     private const long AlwaysWorthReading = 256L << 20;
 
-    /// <summary>So many files that will be moved are held open at most.</summary>
-    private const int MostHeld = 400;
-
     private readonly NeededPieces pieces;
     private readonly Folder install;
     private readonly IReadOnlyList<Folder> opened;
@@ -27,6 +24,9 @@ public sealed class LocalPieces : IDisposable
 
     private LocalPieces(NeededPieces pieces, Folder install, IReadOnlyList<Folder> opened) =>
         (this.pieces, this.install, this.opened) = (pieces, install, opened);
+
+    /// <summary>So many files that will be moved are held open at most.</summary>
+    internal static int MostHeld => Math.Min(400, OpenFileLimit.Now / 8);
 
     /// <summary>Bytes that were taken so far.</summary>
     public long Taken => Interlocked.Read(ref taken);

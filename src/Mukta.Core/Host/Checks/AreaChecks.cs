@@ -101,12 +101,13 @@ internal sealed class AreaChecks(CheckSurroundings around, bool isOffline)
     {
         if (!subject.IsFirst && subject.Profile.Runtime.IsEmpty)
             return AreaResult.Skipped(Area.System, "not checked: the profile has no requirements");
-        var look = new SystemLook(Machine, PackageManagers.Of(Machine), SystemPlaces.Usual);
+        var manager = PackageManagers.Of(Machine);
+        var look = new SystemLook(Machine, manager, SystemPlaces.Usual);
+        var ofMachine = subject.IsFirst ? look.OfMachineAsync(cancel) : Task.FromResult(new SystemFacts { Manager = manager });
         var packages = subject is { Install: { } install, Runtime.Value: { } runtime }
             ? await look.PackagesAsync(runtime, install, cancel).ConfigureAwait(false) : null;
-        var machine = await look.OfMachineAsync(cancel).ConfigureAwait(false);
-        var findings = (packages is null ? [] : SystemFindings.Of(packages))
-            .Concat(SystemFindings.Of(subject.IsFirst ? machine : new SystemFacts { Manager = machine.Manager }, subject.Profile.Runtime));
+        var machine = await ofMachine.ConfigureAwait(false);
+        var findings = (packages is null ? [] : SystemFindings.Of(packages)).Concat(SystemFindings.Of(machine, subject.Profile.Runtime));
         var memory = machine.MemoryFree is { } free ? $", {Units.Bytes(free)} of memory free" : "";
         return AreaResult.Of(Area.System, findings, $"packages as installed{memory}");
     }

@@ -1,5 +1,4 @@
 using System.CommandLine;
-using System.CommandLine.Invocation;
 using System.Runtime.InteropServices;
 using Mukta.Cli.Help;
 using Mukta.Disk;
@@ -38,7 +37,7 @@ internal static class App
         var root = CommandTree.Build();
         var parsed = root.Parse(args.Length == 0 ? ["--help"] : args, Parsing);
         var session = new Session(parsed);
-        if (parsed.Action is ParseErrorAction)
+        if (UsageFault.IsIn(parsed))
             return session.Fail(UsageFault.Of(parsed));
 
         SayWhatWaits(session, args);

@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.CommandLine.Invocation;
 using System.CommandLine.Parsing;
 using Mukta.Products;
 
@@ -7,6 +8,9 @@ namespace Mukta.Cli.Help;
 /// <summary>What is wrong with a command line, in our own sentences.</summary>
 internal static class UsageFault
 {
+    /// <summary>True if something is wrong with it.</summary>
+    public static bool IsIn(ParseResult parsed) => parsed.Action is ParseErrorAction || UnknownOption(parsed) is not null;
+
     /// <summary>The first fault.</summary>
     public static MuktaException Of(ParseResult parsed)
     {
@@ -17,7 +21,7 @@ internal static class UsageFault
 
     private static string What(ParseResult parsed, Command command)
     {
-        if (parsed.UnmatchedTokens is [var unknown, ..])
+        if ((UnknownOption(parsed) ?? (parsed.UnmatchedTokens is [var first, ..] ? first : null)) is { } unknown)
         {
             if (unknown.StartsWith('-') && unknown.Length > 1)
             {
@@ -42,6 +46,14 @@ internal static class UsageFault
             _ when error.Message.Split('\n') is [_, _, ..] lines => NotAmong(error.SymbolResult, lines[1..]),
             _ => error.Message.TrimEnd('.') + ".",
         };
+    }
+
+    /// <summary>The library takes an unknown option for an argument wherever there is room for one. What comes after -- is none.</summary>
+    private static string? UnknownOption(ParseResult parsed)
+    {
+        var mayBeOptions = parsed.Tokens.TakeWhile(t => t.Type != TokenType.DoubleDash).ToHashSet(ReferenceEqualityComparer.Instance);
+        return parsed.CommandResult.Children.OfType<ArgumentResult>().SelectMany(a => a.Tokens)
+            .FirstOrDefault(t => t.Value is ['-', _, ..] && mayBeOptions.Contains(t))?.Value;
     }
 
     /// <summary>The library lists the values that are accepted, each in a line of its own.</summary>

@@ -18,8 +18,8 @@ internal sealed class BatchQueue : IDisposable
     private const int MostBatches = 3;
 
     /// <summary>
-    /// So many changes or files at most go together: a file is open until it is placed, and while a batch is placed, so are the folders that
-    /// it goes to, in the install and where files are kept.
+    /// So many changes or files at most go together: a file is open until it is placed, and while a batch is placed, so are the folders
+    /// that it goes to.
     /// </summary>
     public static int MostInBatch =>
         Math.Clamp((OpenFileLimit.Now - LocalPieces.MostHeld - OpenOtherwise) / (MostBatches + 2), 1, Longest);

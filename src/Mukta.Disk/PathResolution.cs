@@ -169,7 +169,7 @@ internal sealed class PathResolution : IDisposable
                     return null;
                 if (name == ".." && entered.Count > 1)
                     entered.Pop().Dispose();
-                if (name is "" or "..")
+                if (name is "" or "." or "..")
                     continue;
                 if (OpenIn(entered.Peek(), name) is not { } next)
                     return null;

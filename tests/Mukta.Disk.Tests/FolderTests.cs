@@ -57,6 +57,8 @@ public sealed class FolderTests : IDisposable
     [InlineData("install/rooted", "maps/pier.pak")]
     [InlineData("install/chain", "maps/pier.pak")]
     [InlineData("install/above", "maps/pier.pak")]
+    [InlineData("install/maps/deep", "maps/pier.pak")]
+    [InlineData("install/maps/deeper", "maps/pier.pak")]
     [InlineData("install/here/maps", "maps")]
     [InlineData("install/here/here/inner", "maps/pier.pak")]
     [InlineData("install", "")]
@@ -71,7 +73,7 @@ public sealed class FolderTests : IDisposable
         foreach (var (link, target) in new[]
         {
             ("inner", "maps/pier.pak"), ("rooted", "/maps/pier.pak"), ("chain", "here/rooted"), ("above", "../../maps//./pier.pak"),
-            ("here", "."), ("round", "round"),
+            ("here", "."), ("round", "round"), ("maps/deep", "/maps/pier.pak"), ("maps/deeper", "../maps/deep"),
         })
         {
             File.CreateSymbolicLink(scratch.At("install", link), target);

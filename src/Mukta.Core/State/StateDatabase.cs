@@ -145,13 +145,16 @@ public sealed class StateDatabase : IDisposable
         });
     }
 
-    private int Version() =>
-        With("PRAGMA user_version", c => Convert.ToInt32(
-        c.ExecuteScalar(), System.Globalization.CultureInfo.InvariantCulture)) is var version
-        && version <= file.Steps.Count ? version
-        : throw new MuktaException(
+    private int Version()
+    {
+        var version = With("PRAGMA user_version", c => Convert.ToInt32(
+            c.ExecuteScalar(), System.Globalization.CultureInfo.InvariantCulture));
+        if (version < 0)
+            throw Failure(file, connection.DataSource, new InvalidDataException($"its version is {version}"));
+        return version <= file.Steps.Count ? version : throw new MuktaException(
             ExitCode.BadInput, "This state database was made by a newer mukta.", connection.DataSource,
             $"Use that version, or {file.IfDamaged}.");
+    }
 
     private static MuktaException Failure(StateFile file, string path, Exception e) => new(
         ExitCode.Blocked, $"The state database cannot be used: {e.Message.TrimEnd('.')}.", path,

@@ -36,6 +36,11 @@ public sealed class StateDatabaseTests : IDisposable
         using (var database = StateDatabase.Open(scratch.Root))
             database.With("PRAGMA user_version = 99", c => c.ExecuteNonQuery());
         Should.Throw<MuktaException>(() => StateDatabase.Open(scratch.Root)).What.ShouldContain("newer mukta");
+
+        var bytes = File.ReadAllBytes(scratch.At("mukta/state.db"));
+        bytes[60] = 0xFF; // The highest byte of the number of its version (the SQLite database file format, 1.3).
+        File.WriteAllBytes(scratch.At("mukta/state.db"), bytes);
+        Should.Throw<MuktaException>(() => StateDatabase.Open(scratch.Root)).What.ShouldContain("its version is -");
     }
 
     public void Dispose() => scratch.Dispose();

@@ -19,7 +19,7 @@ internal sealed class BatchQueue : IDisposable
 
     /// <summary>
     /// So many changes or files at most go together: a file is open until it is placed, and while a batch is placed, so are the folders
-    /// that it goes to.
+    /// that it goes to. As many once more are left to spare.
     /// </summary>
     public static int MostInBatch =>
         Math.Clamp((OpenFileLimit.Now - LocalPieces.MostHeld - OpenOtherwise) / (MostBatches + 2), 1, Longest);

@@ -26,9 +26,8 @@ internal static class MirrorCommand
 
     private static async Task<int> RunAsync(string folder, int port, FaultPlan plan, string? logFile, CancellationToken cancel)
     {
-        var builder = WebApplication.CreateSlimBuilder();
-        builder.Logging.ClearProviders();
-        builder.WebHost.ConfigureKestrel(options => options.Listen(IPAddress.Loopback, port));
+        var builder = WebApplication.CreateEmptyBuilder(new WebApplicationOptions()); // The slim one watches the working folder.
+        builder.WebHost.UseKestrelCore().ConfigureKestrel(options => options.Listen(IPAddress.Loopback, port));
         var log = logFile is null ? null : TextWriter.Synchronized(new StreamWriter(logFile, append: true) { AutoFlush = true });
         var (requests, bytes) = (0L, 0L);
         var app = builder.Build();

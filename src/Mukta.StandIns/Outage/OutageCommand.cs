@@ -28,9 +28,8 @@ internal static class OutageCommand
 
     private static async Task<int> RunAsync(string file, int port, string mood, CancellationToken cancel)
     {
-        var builder = WebApplication.CreateSlimBuilder();
-        builder.Logging.ClearProviders();
-        builder.WebHost.ConfigureKestrel(options => options.Listen(IPAddress.Loopback, port));
+        var builder = WebApplication.CreateEmptyBuilder(new WebApplicationOptions()); // The slim one watches the working folder.
+        builder.WebHost.UseKestrelCore().ConfigureKestrel(options => options.Listen(IPAddress.Loopback, port));
         var app = builder.Build();
         app.Run(async context =>
         {

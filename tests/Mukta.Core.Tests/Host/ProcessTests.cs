@@ -101,22 +101,43 @@ public class ProcessTests
     }
 
     [Fact]
+    public void Who_looks_into_Muktas_own_folders_is_not_the_product_but_who_has_a_kept_file_open_may_be()
+    {
+        using var scratch = new Scratch();
+        scratch.Write("pier/.mukta/kept/1/pier.pak", "map");
+        scratch.Write("pier/maps/pier.pak", "map");
+        using var watcher = Holding(scratch, "pier/.mukta", "pier/.mukta/kept/1");
+        using var player = Holding(scratch, "pier/.mukta/kept/1/pier.pak");
+        using var lister = Holding(scratch, "pier/maps");
+        new ProcessTable().Using([scratch.At("pier")], []).Running.Select(r => (r.Pid, r.Reasons[0])).Order()
+            .ShouldBe(new[] { (player.Id, "it has .mukta/kept/1/pier.pak open"), (lister.Id, "it has maps open") }.Order());
+        foreach (var process in (Process[])[watcher, player, lister])
+            process.Kill();
+    }
+
+    [Fact]
     public void Another_run_of_mukta_is_not_taken_for_the_product()
     {
         using var scratch = new Scratch();
         scratch.Write("pier/maps/pier.pak", "map");
         scratch.Write("pier/.mukta/lock", "");
-        using var reader = Reading("maps/pier.pak");
-        using var other = Reading("maps/pier.pak", ".mukta/lock");
-        var table = new ProcessTable();
-        SpinWait.SpinUntil(() => table.Using([scratch.At("pier")], []).Running.Any(r => r.Pid == reader.Id), TimeSpan.FromSeconds(20));
-        SpinWait.SpinUntil(() => File.Exists(scratch.At("ready-2")), TimeSpan.FromSeconds(20));
-        table.Using([scratch.At("pier")], []).Running.ShouldHaveSingleItem().Pid.ShouldBe(reader.Id);
+        using var reader = Holding(scratch, "pier/maps/pier.pak");
+        using var other = Holding(scratch, "pier/maps/pier.pak", "pier/.mukta/lock");
+        new ProcessTable().Using([scratch.At("pier")], []).Running.ShouldHaveSingleItem().Pid.ShouldBe(reader.Id);
         reader.Kill();
         other.Kill();
+    }
 
-        Process Reading(params string[] files) => Process.Start(
-            "bash", ["-c", string.Concat(files.Select((f, i) => $"exec {7 + i}< '{scratch.At("pier", f)}'; "))
-                + $"touch '{scratch.At($"ready-{files.Length}")}'; exec sleep 600"]);
+    /// <summary>A process that has these files and folders open.</summary>
+    private static Process Holding(Scratch scratch, params string[] paths)
+    {
+        var process = Process.Start(
+            "bash", ["-c", string.Concat(paths.Select((p, i) => $"exec {7 + i}< '{scratch.At(p)}'; "))
+                + $"touch '{scratch.At("ready-")}'$$; exec sleep 60"]);
+        var seen = new ProcessTable();
+        SpinWait.SpinUntil(
+            () => File.Exists(scratch.At($"ready-{process.Id}")) && seen.OpenedBy(process.Id).Any(f => f.Path == scratch.At(paths[0])),
+            TimeSpan.FromSeconds(20)).ShouldBeTrue();
+        return process;
     }
 }

@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Text;
+using Mukta.Disk;
 using Mukta.Operations;
 
 namespace Mukta.Host.Processes;
@@ -175,12 +176,16 @@ public sealed class ProcessTable(string proc = "/proc")
     /// <summary>A short file of a process, without the buffers of a reader of long texts.</summary>
     private static string Text(string folder, string file) => Encoding.UTF8.GetString(File.ReadAllBytes(Path.Join(folder, file)));
 
-    /// <summary>The files that a process has open; null if only root may look.</summary>
+    /// <summary>
+    /// The files and folders that a process has open; null if only root may look. Mukta's own folders are left out: a program that watches
+    /// the folders of a user, such as a file manager, opens every new one.
+    /// </summary>
     private static List<string>? Open(string folder)
     {
         try
         {
-            return [.. Directory.EnumerateFileSystemEntries(Path.Join(folder, "fd")).Select(Target).OfType<string>()];
+            return [.. Directory.EnumerateFileSystemEntries(Path.Join(folder, "fd"))
+                .Select(fd => Target(fd) is { } path && !(IsOwn(path) && Directory.Exists(fd)) ? path : null).OfType<string>()];
         }
         catch (UnauthorizedAccessException)
         {
@@ -191,6 +196,8 @@ public sealed class ProcessTable(string proc = "/proc")
             return []; // It has just ended.
         }
     }
+
+    private static bool IsOwn(string path) => $"{path}/".Contains($"/{OwnFolder.Name}/", StringComparison.Ordinal);
 
     /// <summary>What a link of /proc points to, a file that was deleted since too; null if that cannot be seen.</summary>
     internal static string? Target(string link)

@@ -122,10 +122,12 @@ public sealed class Reinstaller(Machine machine, OperationTools tools)
 
     private void ProveSpace(IReadOnlyList<ReinstallTarget> targets)
     {
+        var kept = targets.SelectMany(t => t.UserData).Select(u => u.Size).ToList();
         IEnumerable<(string Place, long Bytes, long Names)> needs =
-            targets.Select(t => (ReinstallTarget.Nearest(t.Path), t.Build.ExtraSpace, t.Build.NamesMade))
-            .Append((ReinstallTarget.Nearest(machine.Folders.State), targets.Sum(t => t.UserData.Sum(u => u.Size.Bytes) * 2),
-            targets.Sum(t => t.UserData.Sum(u => u.Size.Files)) + 100));
+        [
+            .. targets.Select(t => (ReinstallTarget.Nearest(t.Path), t.Build.ExtraSpace, t.Build.NamesMade)),
+            (ReinstallTarget.Nearest(machine.Folders.State), kept.Sum(s => s.Bytes) * 2, kept.Sum(s => s.Files) + 100),
+        ];
         foreach (var disk in needs.GroupBy(n => Node.At(n.Place)?.Device))
         {
             Room.Prove(

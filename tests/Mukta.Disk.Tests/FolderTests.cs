@@ -182,5 +182,32 @@ public sealed class FolderTests : IDisposable
         folder.Look("pipe")!.Value.Kind.ShouldBe(NodeKind.Special);
     }
 
+    [Fact]
+    public void Flushing_the_way_to_a_folder_passes_one_that_may_not_be_read_and_stops_at_a_disk_that_fails()
+    {
+        Directory.CreateDirectory(scratch.At("install/maps/old/deep"));
+        using var folder = Folder.Open(scratch.At("install"));
+        var secret = new FailsAt(scratch.At("install/maps/old"), DiskException.AccessDenied);
+        using (secret.Watching())
+            folder.FlushWayTo("maps/old/deep");
+        secret.Flushed.ShouldBe([scratch.At("install/maps"), scratch.At("install")]);
+        using (new FailsAt(scratch.At("install/maps/old"), DiskException.InputOutput).Watching())
+            Should.Throw<DiskException>(() => folder.FlushWayTo("maps/old/deep")).Errno.ShouldBe(DiskException.InputOutput);
+    }
+
     public void Dispose() => scratch.Dispose();
+
+    /// <summary>A disk on which one folder cannot be flushed.</summary>
+    private sealed class FailsAt(string folder, int errno) : DiskWatch
+    {
+        public List<string> Flushed { get; } = [];
+
+        public override void Before(DiskChange change)
+        {
+            if (change.Kind == DiskChangeKind.FlushFolder && change.Path == folder)
+                throw new DiskException(errno, "flush", folder);
+        }
+
+        public override void After(DiskChange change) => Flushed.Add(change.Path.TrimEnd('/'));
+    }
 }

@@ -13,7 +13,7 @@ internal sealed record Answer(int Code, string Out, string Err)
 
 /// <summary>
 /// The built programs, driven from outside. MUKTA_PROGRAMS names a folder with published ones; without it the ones
-/// that were built with the tests are taken, compiled as far as they are.
+/// that were built with the tests are taken, compiled ahead if they are.
 /// </summary>
 internal static class Programs
 {
@@ -21,7 +21,7 @@ internal static class Programs
 
     public static string Folder { get; } = ForEveryUser(Environment.GetEnvironmentVariable("MUKTA_PROGRAMS") is { Length: > 0 } published
         ? published
-        : new[] { "ahead", "programs" }.Select(Built).FirstOrDefault(IsOfThisBuild) ?? Built(Managed));
+        : IsOfThisBuild(Built("ahead")) ? Built("ahead") : Built(Managed));
 
     /// <summary>True for published programs, and where all is to be tried.</summary>
     public static bool ArePublished { get; } = Environment.GetEnvironmentVariable("MUKTA_PROGRAMS") is { Length: > 0 }

@@ -115,7 +115,7 @@ public class RepairTests
         (await Programs.MuktaAsync(scratch, "manifest", "make", "release", "--product", "many", "--out", "many.meta4")).Code.ShouldBe(0);
         var answer = await Programs.RunAsync(
             scratch, "bash", "-c",
-            $"ulimit {limit} 160; exec '{Programs.Mukta}' repair game --manifest many.meta4 --from release --yes");
+            $"ulimit {limit} 300; exec '{Programs.Mukta}' repair game --manifest many.meta4 --from release --yes");
         answer.Code.ShouldBe(0, $"{why}: {answer.Err}");
         scratch.Snapshot("game").ShouldBe(scratch.Snapshot("release"));
     }
